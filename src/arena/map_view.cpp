@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "arena/blocks.hpp"
+#include "arena/raster.hpp"
 #include "arena/scratch.hpp"
 
 // Pictures of an arena seen from above: the ground is looked up pixel by pixel, everything else is
@@ -21,6 +22,7 @@ class MapPainter {
         v_(view),
         ground_(ground),
         pixels_(pixels),
+        raster_(view, pixels),
         per_pixel_(view.across / static_cast<float>(view.width)),
         to_pixels_(static_cast<float>(view.width) / view.across),
         middle_{0.5f * static_cast<float>(view.width), 0.5f * static_cast<float>(view.height)},
@@ -38,7 +40,7 @@ class MapPainter {
       paint_ground(blocks.size, {blocks.origin.x, blocks.origin.y}, blocks.columns, blocks.rows,
                    [&](std::int32_t column, std::int32_t row) { return block_shown(column, row); });
     } else {
-      fill_all(v_.background.data());
+      raster_.fill_all(v_.background.data());
     }
     if (plan_.heights.terrain)
       for (const Triangle& t : plan_.heights.terrain->triangles()) {
@@ -71,15 +73,6 @@ class MapPainter {
     const Vec d = to_pixels_ * (world - Vec{v_.x, v_.y});
     return {middle_.x + d.x * v_.up_y - d.y * v_.up_x, middle_.y - (d.x * v_.up_x + d.y * v_.up_y)};
   }
-  void put(std::size_t column, std::size_t row, const float* shade) {
-    float* out = pixels_.data() + (row * v_.width + column) * v_.channels;
-    for (std::size_t c = 0; c < v_.channels; ++c) out[c] = shade[c];
-  }
-  void fill_all(const float* shade) {
-    for (std::size_t i = 0; i < v_.width * v_.height; ++i)
-      for (std::size_t c = 0; c < v_.channels; ++c) pixels_[i * v_.channels + c] = shade[c];
-  }
-
   // ---- The ground
   const float* cell_shown(std::int32_t column, std::int32_t row) const {
     const CellPlan& cells = plan_.cells;
@@ -161,67 +154,10 @@ class MapPainter {
     }
   }
 
-  // A convex polygon, rounded by a radius: each row of pixels whose middle it covers is filled from
-  // side to side. What is smaller than a pixel fills the one it lies in.
   void fill(std::span<const Vec> world, float radius, const float* shade) {
     std::array<Vec, most_corners> corner;
-    const float round = radius * to_pixels_;
-    Vec low{1e30f, 1e30f}, high{-1e30f, -1e30f};
-    for (std::size_t i = 0; i < world.size(); ++i) {
-      corner[i] = pixel_of(world[i]);
-      low = {std::min(low.x, corner[i].x - round), std::min(low.y, corner[i].y - round)};
-      high = {std::max(high.x, corner[i].x + round), std::max(high.y, corner[i].y + round)};
-    }
-    const auto width = static_cast<float>(v_.width), height = static_cast<float>(v_.height);
-    if (high.x < 0.0f || high.y < 0.0f || low.x > width || low.y > height) return;
-    const std::span<const Vec> corners{corner.data(), world.size()};
-    const auto from = static_cast<std::size_t>(std::max(0.0f, std::ceil(low.y - 0.5f)));
-    const auto until =
-        static_cast<std::size_t>(std::clamp(std::floor(high.y - 0.5f) + 1.0f, 0.0f, height));
-    bool drawn = false;
-    for (std::size_t row = from; row < until; ++row) {
-      const auto [left, right] = stretch(corners, round, static_cast<float>(row) + 0.5f);
-      if (left > right) continue;
-      const auto begin = static_cast<std::size_t>(std::max(0.0f, std::ceil(left - 0.5f)));
-      const auto end =
-          static_cast<std::size_t>(std::clamp(std::floor(right - 0.5f) + 1.0f, 0.0f, width));
-      for (std::size_t column = begin; column < end; ++column) put(column, row, shade);
-      drawn = drawn || begin < end;
-    }
-    const Vec at{0.5f * (low.x + high.x), 0.5f * (low.y + high.y)};
-    if (!drawn && at.x >= 0.0f && at.y >= 0.0f && at.x < width && at.y < height)
-      put(static_cast<std::size_t>(at.x), static_cast<std::size_t>(at.y), shade);
-  }
-
-  // From where to where the shape lies at height y: the outermost points of its corners' circles
-  // and of its sides.
-  static std::pair<float, float> stretch(std::span<const Vec> corner, float round, float y) {
-    float left = 1e30f, right = -1e30f;
-    const auto meet = [&](float x) {
-      left = std::min(left, x);
-      right = std::max(right, x);
-    };
-    for (std::size_t i = 0; i < corner.size(); ++i) {
-      const Vec a = corner[i], b = corner[(i + 1) % corner.size()];
-      if (const float dy = y - a.y; round > 0.0f && std::fabs(dy) <= round) {
-        const float half = std::sqrt(round * round - dy * dy);
-        meet(a.x - half);
-        meet(a.x + half);
-      }
-      if (corner.size() < 2) break;
-      const Vec side = b - a;
-      const float long_ = length(side);
-      if (long_ == 0.0f) continue;
-      // Sides moved out by the radius, to both hands: the inner one lies within and changes
-      // nothing.
-      const Vec out = (round / long_) * Vec{side.y, -side.x};
-      for (const Vec shift : {out, -1.0f * out}) {
-        const Vec p = a + shift, q = b + shift;
-        if ((p.y <= y) != (q.y <= y)) meet(p.x + (y - p.y) / (q.y - p.y) * (q.x - p.x));
-        if (round == 0.0f) break;
-      }
-    }
-    return {left, right};
+    for (std::size_t i = 0; i < world.size(); ++i) corner[i] = pixel_of(world[i]);
+    raster_.fill({corner.data(), world.size()}, radius * to_pixels_, shade);
   }
 
   const ArenaPlan& plan_;
@@ -229,6 +165,7 @@ class MapPainter {
   const MapView& v_;
   std::vector<float>& ground_;
   std::span<float> pixels_;
+  Raster raster_;
   float per_pixel_, to_pixels_;
   Vec middle_;   // of the picture, in pixels
   float reach_;  // metres from the middle to a corner
@@ -240,7 +177,8 @@ void Arena::draw(const std::byte* state, const MapView& view, ArenaScratch& scra
                  std::span<float> pixels) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
-  MapPainter(plan, s, view, scratch.memory_->ground, pixels).paint();
+  view.side ? draw_from_the_side(plan, s, view, pixels)
+            : MapPainter(plan, s, view, scratch.memory_->ground, pixels).paint();
 }
 
 }  // namespace zithercraft

@@ -8,6 +8,7 @@
 #include <array>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -117,6 +118,7 @@ struct WandererData {
 struct EffectData {
   std::uint32_t meter_name = 0;  // see ArenaPlan::meter_names
   float amount = 0.0f, per_tick = 0.0f;
+  std::optional<std::uint32_t> by{};  // likewise: both are times its level
 };
 
 /// What an entity does to bodies that meet it.
@@ -161,6 +163,14 @@ struct RiverData {
   std::size_t first_body = 0, gates = 0;  // each gate: two rocks, two banks
   std::size_t follows = 0;
   River spec;
+};
+
+struct CausewayData {
+  std::size_t first_body = 0, stones = 0;
+  std::size_t follows = 0;
+  // Of who follows: m/s, m/s, m/s2; share of the speed lost per second in the air.
+  float speed = 0.0f, jump = 0.0f, gravity = 0.0f, drag = 0.0f;
+  Causeway spec;
 };
 
 struct Surface {
@@ -290,6 +300,7 @@ struct ArenaPlan {
   std::vector<LauncherData> launchers;
   std::vector<ItemData> item;  // per item
   std::vector<RiverData> rivers;
+  std::vector<CausewayData> causeways;
   std::vector<std::vector<std::string>> input_names;  // per body
   std::vector<WallPiece> pieces;
   CellPlan cells;

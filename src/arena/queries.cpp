@@ -347,4 +347,22 @@ std::uint64_t Arena::hash_without_clock(const std::byte* state) const noexcept {
   return hash_bytes({state + sizeof(StateHeader), state_bytes() - sizeof(StateHeader)});
 }
 
+void Arena::find_near(const std::byte* state, EntityId body, std::span<const EntityId> among,
+                      float reach, std::vector<std::pair<float, EntityId>>& found) const {
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading_of(plan, state);
+  const std::size_t own = body.index();
+  const float x = s.x[own], y = s.y[own];
+  const bool high = plan.heights.used;
+  const float middle = high ? s.z[own] + 0.5f * plan.tall[own] : 0.0f;
+  for (const EntityId other : among) {
+    const std::size_t i = other.index();
+    if (s.present[i] == 0) continue;
+    const float dx = s.x[i] - x, dy = s.y[i] - y;
+    const float dz = high ? s.z[i] + 0.5f * plan.tall[i] - middle : 0.0f;
+    const float distance = std::sqrt(dx * dx + dy * dy + dz * dz);
+    if (distance <= reach) found.emplace_back(distance, other);
+  }
+}
+
 }  // namespace zithercraft

@@ -33,6 +33,13 @@ struct TailState {
   std::uint32_t knots = 0, newest = 0;  // of the leader's path
 };
 
+struct CausewayState {
+  std::uint32_t made = 0;       // stones so far
+  std::uint32_t platforms = 0;  // so far
+  std::uint32_t left = 0;       // stones still to come of the newest platform
+  std::uint32_t newest = 0;     // which of the stones was set up last
+};
+
 /// A point of a leader's path.
 struct Knot {
   float x = 0.0f, y = 0.0f, z = 0.0f;
@@ -44,7 +51,7 @@ struct StateOffsets {
   std::size_t z = 0, vz = 0, pitch = 0, stands_on = 0, home_z = 0;
   std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0,
               closest = 0;
-  std::size_t tails = 0, path = 0;
+  std::size_t tails = 0, path = 0, causeway = 0, platform = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
   std::size_t digging = 0, in_block = 0, block_mark = 0, block_top = 0, changed = 0, blocks = 0;
 };
@@ -80,6 +87,8 @@ struct StateArrays {
         closest(in<float>(state, at.closest)),
         tails(in<TailState>(state, at.tails)),
         path(in<Knot>(state, at.path)),
+        causeway(in<CausewayState>(state, at.causeway)),
+        platform(in<std::uint32_t>(state, at.platform)),
         wander(in<WanderState>(state, at.wander)),
         gate(in<std::int32_t>(state, at.gate)),
         touching(in<std::uint8_t>(state, at.touching)),
@@ -112,6 +121,8 @@ struct StateArrays {
   float* closest;           // [launcher's shots][its targets] metres
   TailState* tails;         // [tails]
   Knot* path;               // [tails][knots], a ring each
+  CausewayState* causeway;  // [causeways]
+  std::uint32_t* platform;  // [stones of causeways] which one begins with it, from 1; 0 for none
   WanderState* wander;      // [wanderers]
   std::int32_t* gate;       // [gates of rivers] its number counted from the beginning of the river
   std::uint8_t* touching;   // [free bodies][entities]

@@ -13,6 +13,11 @@ struct JsonWriter {
   void operator()(const char* name, const T& member) {
     json[name] = Json::of(member);
   }
+  /// What is empty is left out.
+  template <class T>
+  void unless_empty(const char* name, const T& member) {
+    if (!member.empty()) json[name] = Json::of(member);
+  }
 };
 
 struct JsonReader {
@@ -20,6 +25,10 @@ struct JsonReader {
   template <class T>
   void operator()(const char* name, T& member) const {
     member = json.at(name).get<T>();
+  }
+  template <class T>
+  void unless_empty(const char* name, T& member) const {
+    if (json.contains(name)) member = json.at(name).get<T>();
   }
 };
 

@@ -23,6 +23,7 @@ void members(V& v, ControlInfo& c) {
   v("low", c.low);
   v("high", c.high);
   v("options", c.options);
+  v.unless_empty("among", c.among);
 }
 
 }  // namespace zithercraft

@@ -16,17 +16,18 @@
 namespace zithercraft::cli {
 
 // Embedded from demos/.
-extern const std::string_view archipelago, barge, flare, fogbank, kelpdive, lanternboat, locks,
-    mooring, narrows, salvage, tidepools;
+extern const std::string_view barge, basin, breakwater, flare, fogbank, kelpdive, lanternboat,
+    locks, mooring, narrows, salvage, skerries, tidepools, towline;
 
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
   for (const auto& [name, text] :
        {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
         std::pair{"salvage", salvage}, std::pair{"lanternboat", lanternboat},
-        std::pair{"locks", locks}, std::pair{"archipelago", archipelago},
-        std::pair{"fogbank", fogbank}, std::pair{"narrows", narrows}, std::pair{"flare", flare},
-        std::pair{"kelpdive", kelpdive}})
+        std::pair{"basin", basin}, std::pair{"locks", locks}, std::pair{"towline", towline},
+        std::pair{"skerries", skerries}, std::pair{"fogbank", fogbank},
+        std::pair{"narrows", narrows}, std::pair{"breakwater", breakwater},
+        std::pair{"flare", flare}, std::pair{"kelpdive", kelpdive}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }

@@ -195,6 +195,9 @@ class ControlChecks {
     if (arena.has_height() || !e_.game.spec().arena.rivers.empty()) return;
     Lanes lanes(e_.game, 1);
     const EntityId body = spec_.seats.front();
+    // On a rail its place decides where it looks, and cannot be tried with another heading.
+    const auto& mover = e_.game.spec().arena.bodies[arena.entity(body).spec_index].mover;
+    if (mover && std::holds_alternative<Rail>(*mover)) return;
     if (!heading_changes(lanes, body)) return;
     for (std::size_t c = 0; c < spec_.controls.size(); ++c) {
       const ControlInfo& info = spec_.controls[c];

@@ -312,12 +312,88 @@ void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
        "place it by a `region` with `clearance`, after what it must not overlap"});
 }
 
+// The levels that a walker can get up to one after the other, by steps and jumps, as far as they
+// are those of fixed bodies and the floor.
+class Ladder {
+ public:
+  Ladder(const Game& game, const Walker& walker) : game_(game) {
+    const double gravity = game.spec().arena.heights->gravity;
+    jump_ = gravity > 0.0 ? walker.jump * walker.jump / (2.0 * gravity) : 1e9;
+    highest_step_ = std::max(walker.step_height, jump_);
+  }
+  double highest_step() const { return highest_step_; }
+
+  // The highest level that it gets up to, and the next one that is too high; infinite if there is
+  // none.
+  std::pair<double, double> climb(const ArenaView& view, double from) const {
+    std::vector<double> levels;
+    for (const EntityId body : game_.arena().bodies())
+      if (view.present(body) && !game_.arena().entity(body).free)
+        levels.push_back(
+            static_cast<double>(view.pose(body).z + game_.arena().height_of(body, view.state())));
+    std::sort(levels.begin(), levels.end());
+    for (const double level : levels) {
+      if (level <= from) continue;
+      if (level - from > highest_step_) return {from, level};
+      from = level;
+    }
+    return {from, std::numeric_limits<double>::infinity()};
+  }
+
+ private:
+  const Game& game_;
+  double jump_ = 0.0, highest_step_ = 0.0;
+};
+
+// In arenas with height whose levels are those of bodies alone.
+void check_steps(const Examined& e, std::size_t r, Findings& findings) {
+  const ArenaSpec& spec = e.game.spec().arena;
+  const Arena& arena = e.game.arena();
+  const std::string target = target_of(e.game.spec().roles[r]);
+  if (target.empty() || !arena.has_height() || spec.ground || spec.blocks || spec.cells ||
+      !spec.meshes.empty())
+    return;
+  const EntityId seat = e.game.roles()[r].seats.front();
+  const BodySpec& body = spec.bodies[arena.entity(seat).spec_index];
+  const auto* walker = body.mover ? std::get_if<Walker>(&*body.mover) : nullptr;
+  if (walker == nullptr) return;
+  const Ladder ladder(e.game, *walker);
+  Lanes lanes(e.game, 1);
+  std::size_t stuck = 0;
+  double step = 0.0;
+  for (std::uint32_t k = 0; k < starts; ++k) {
+    lanes.begin(0, {e.options.seed, 11, k});
+    const ArenaView view = lanes.view(0);
+    const auto own = static_cast<double>(view.pose(seat).z);
+    const auto [reached, next] = ladder.climb(view, own);
+    const double within = reached + ladder.highest_step() +
+                          static_cast<double>(arena.height_of(seat, view.state()));
+    const auto things = things_of(e.game, {target});
+    const bool out_of_reach = std::all_of(things.begin(), things.end(), [&](EntityId thing) {
+      const auto foot = static_cast<double>(view.pose(thing).z);
+      return view.present(thing) && std::isfinite(arena.height_of(thing, view.state())) &&
+             foot > within;
+    });
+    if (!out_of_reach || !std::isfinite(next)) continue;
+    ++stuck;
+    step = next - reached;
+  }
+  if (stuck == 0) return;
+  findings.push_back({stuck * 4 > starts ? Severity::error : Severity::warning, "a step too high",
+                      role_name(e.game, r) + ", tag '" + target + "'",
+                      fmt::format("a step of {:.2f} m is too high: it masters {:.2f} m", step,
+                                  ladder.highest_step()),
+                      fmt::format("at {} of {} starts nothing lower leads up to it", stuck, starts),
+                      "lower the step, put something between, or raise `jump` or `step_height`"});
+}
+
 }  // namespace
 
 void check_starts(const Examined& e, Findings& findings) {
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) {
     check_overlaps(e, r, findings);
     check_reach(e, r, findings);
+    check_steps(e, r, findings);
   }
 }
 

@@ -40,6 +40,8 @@ void check_controls(const Examined& e, Findings& findings);
 /// Terms that never pay or swamp the others; doing nothing or going to and fro that pays better
 /// than success.
 void check_rewards(const Examined& e, Findings& findings);
+/// Seats that move and never turn.
+void check_headings(const Examined& e, Findings& findings);
 /// How episodes begin and end, and whether bodies stay in the arena.
 void check_episodes(const Examined& e, Findings& findings);
 /// Declared rules that were never carried out.

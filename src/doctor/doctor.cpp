@@ -107,6 +107,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   check_columns(examined, findings);
   check_rewards(examined, findings);
   check_episodes(examined, findings);
+  check_headings(examined, findings);
   check_rules(examined, findings);
   if (!breaks_off) check_alone(examined, findings);
   check_method(examined, findings);

@@ -72,6 +72,7 @@ class Watcher {
   struct Track {
     Pose start;
     double top_speed = 0.0, farthest = 0.0;
+    bool turned = false;
   };
 
   void start(const Lanes& lanes) {
@@ -86,7 +87,7 @@ class Watcher {
   }
   void begin(const Lanes& lanes, std::size_t r, std::size_t row) {
     const SeatView seat(lanes, row / lanes.seats(r), r, row % lanes.seats(r));
-    tracks_[r][row] = {seat.pose(), 0.0, 0.0};
+    tracks_[r][row] = {seat.pose(), 0.0, 0.0, false};
   }
   void renew(const Lanes& lanes) {
     for (std::size_t lane = 0; lane < lanes.count(); ++lane) {
@@ -164,6 +165,8 @@ class Watcher {
         Track& track = tracks_[r][row];
         if (seat.present()) {
           const Pose pose = seat.pose();
+          track.turned = track.turned || pose.cos * track.start.cos + pose.sin * track.start.sin <
+                                             0.9998f;  // by a degree
           track.top_speed = std::max(track.top_speed, static_cast<double>(seat.speed()));
           track.farthest = std::max(
               track.farthest,
@@ -177,7 +180,7 @@ class Watcher {
         }
         if (lanes.outcome(lane) != Outcome::running)
           s.episodes.push_back({lanes.key(lane), seat.number(), episode_result(lanes, r, row),
-                                track.top_speed, track.farthest});
+                                track.top_speed, track.farthest, track.turned});
       }
     }
   }

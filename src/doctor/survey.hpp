@@ -37,6 +37,7 @@ struct EpisodeSurvey {
   std::size_t seat = 0;
   EpisodeResult result;
   double top_speed = 0.0, farthest = 0.0;  // m/s; metres from where it began
+  bool turned = false;                     // its heading changed
 };
 
 struct TermSurvey {

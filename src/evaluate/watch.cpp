@@ -32,6 +32,16 @@ bool is_deed(EventKind kind) {
   }
 }
 
+// Those that a rule tells by the level of a meter.
+std::map<std::string, std::pair<double, double>> events_by_strength(const Game& game) {
+  std::map<std::string, std::pair<double, double>> found;
+  for (const RuleSpec& rule : game.spec().rules)
+    for (const Action& action : rule.then)
+      if (const auto* emit = std::get_if<Emit>(&action); emit != nullptr && !emit->meter.empty())
+        found.emplace(emit->event, std::pair(0.0, 0.0));
+  return found;
+}
+
 }  // namespace
 
 Watch::Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square)
@@ -54,7 +64,7 @@ Watch::Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, doubl
     group_of_.push_back(static_cast<std::size_t>(found - leaders.begin()));
     if (found == leaders.end()) {
       leaders.push_back(leader);
-      groups_.push_back({roles[leader].name + ": ", {}, {}});
+      groups_.push_back({roles[leader].name + ": ", {}, {}, events_by_strength(game_)});
     }
     groups_[group_of_.back()].seats.push_back(i);
   }
@@ -70,7 +80,10 @@ void Watch::Distance::add(double metres) {
 
 void Watch::begin() {
   for (Seen& seen : seen_) seen = {};
-  for (Group& group : groups_) group.events.clear();
+  for (Group& group : groups_) {
+    group.events.clear();
+    for (auto& [name, strength] : group.strengths) strength = {};
+  }
   touching_.resize(watched_.size());
   for (auto& seats : touching_) seats.clear();
   last_to_part_.assign(watched_.size(), {});
@@ -177,8 +190,15 @@ void Watch::count_events(const Lanes& lanes, std::size_t lane) {
     const std::string kind(name_of(game_, e));
     if (const std::int32_t who = watched(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
-      count_for(who, kind + name_of_other(own, e.whom) +
+      const bool zone = e.whom && game_.arena().zones().holds(e.whom);
+      count_for(who, kind + (zone ? name_of_zone(own, e.whom) : name_of_other(own, e.whom)) +
                          (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
+      auto& strengths = groups_[group_of_[static_cast<std::size_t>(who)]].strengths;
+      if (const auto found = strengths.find(kind);
+          e.kind == EventKind::custom && found != strengths.end()) {
+        found->second.first += static_cast<double>(e.strength);
+        found->second.second += 1.0;
+      }
     }
     const std::int32_t whom = watched(e.whom);
     if (whom < 0 || (e.kind != EventKind::touch && e.kind != EventKind::hit)) continue;
@@ -270,6 +290,9 @@ EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
   for (const Group& group : groups_) {
     if (!game_.spec().custom) put_whereabouts(group, behaviour);
     put_rewards(lanes, lane, group, behaviour);
+    for (const auto& [name, strength] : group.strengths)
+      put(group.prefix + "mean strength of " + name,
+          mean_or_nothing(strength.first, strength.second));
     for (const auto& [name, number] : group.events)
       behaviour.events[group.prefix + name] = number / static_cast<double>(group.seats.size());
   }

@@ -44,6 +44,8 @@ class Watch {
     std::string prefix;
     std::vector<std::size_t> seats;  // places in the list
     std::map<std::string, double> events;
+    // Of events whose strength differs: its sum, and how many there were.
+    std::map<std::string, std::pair<double, double>> strengths;
   };
   struct Distance {
     double sum = 0.0, least = 0.0, looks = 0.0;

@@ -84,7 +84,8 @@ class PlainBatch final : public VectorBatch {
 
 std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks,
                                           std::size_t most_rows, std::size_t workers) {
-  const bool layers_alone = plan.pictures.empty() && plan.crowds.empty() && plan.memory == 0;
+  const bool layers_alone = plan.pictures.empty() && plan.crowds.empty() && plan.memory == 0 &&
+                           plan.pointers.empty();
   if (layers_alone && plain_numbers(Network<float>(plan)) <= small)
     return small_batch(plan, most_networks, most_rows, workers);
   return std::make_unique<PlainBatch>(plan, most_networks, most_rows, workers);

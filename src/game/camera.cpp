@@ -159,11 +159,17 @@ void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView
                   SenseRoom& room, std::span<float> pixels) {
   if (camera.from == CameraFrom::eyes) return Eyes(camera, seat, room, pixels).see();
   const Pose pose = seat.pose();
-  const bool overall = camera.from == CameraFrom::overall;
+  const bool overall = camera.from == CameraFrom::overall, side = camera.from == CameraFrom::side;
   const MapView view{.x = overall ? camera.middle_x : pose.x,
                      .y = overall ? camera.middle_y : pose.y,
-                     .up_x = camera.turns ? pose.cos : 0.0f,
-                     .up_y = camera.turns ? pose.sin : 1.0f,
+                     .up_x = camera.turns ? pose.cos
+                             : side       ? 1.0f
+                                          : 0.0f,
+                     .up_y = camera.turns ? pose.sin
+                             : side       ? 0.0f
+                                          : 1.0f,
+                     .side = side,
+                     .z = side ? pose.z + camera.eye : 0.0f,
                      .across = camera.across,
                      .width = camera.width,
                      .height = camera.height,

@@ -15,10 +15,9 @@ std::vector<std::vector<std::optional<std::size_t>>> masks_of(const Role& role) 
   for (const ControlInfo& control : role.controls) {
     auto& own = masks.emplace_back(control.options.size());
     for (std::size_t option = 0; option < own.size(); ++option) {
-      const std::string name = mask_column(control.name, control.options[option]);
       const auto column =
           std::find_if(role.columns.begin(), role.columns.end(),
-                       [&](const Column& c) { return c.unit == mask_unit && c.name == name; });
+                       [&](const Column& c) { return is_mask_of(c, control, option); });
       if (column != role.columns.end())
         own[option] = static_cast<std::size_t>(column - role.columns.begin());
     }

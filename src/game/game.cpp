@@ -31,6 +31,7 @@ void lay_out(GamePlan& plan) {
     role.ledger_offset = take(seats * role.terms.size() * sizeof(double));
     role.memory_offset = take(seats * role.memory_words * sizeof(std::uint64_t));
     role.given_offset = take(seats * role.controls.size() * sizeof(float));
+    role.targets_offset = take(seats * role.targets.size() * sizeof(std::uint32_t));
     role.kept_offset = take(seats * role.kept_columns * sizeof(float));
   }
   plan.cutoffs.memory_offset = take(plan.cutoffs.memory_words * sizeof(std::uint64_t));
@@ -140,6 +141,11 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   plan->role_plans.resize(spec.roles.size());
   for (std::size_t r = 0; r < spec.roles.size(); ++r) compile_role(*plan, r);
   for (std::size_t r = 0; r < spec.roles.size(); ++r) find_mirrored(*plan, r);
+  plan->seat_of.assign(plan->arena.bodies().size(), {-1, 0});
+  for (std::size_t r = 0; r < spec.roles.size() && !spec.custom; ++r)
+    for (std::size_t seat = 0; seat < plan->roles[r].seats.size(); ++seat)
+      plan->seat_of[plan->roles[r].seats[seat].index()] = {static_cast<std::int32_t>(r),
+                                                           static_cast<std::int32_t>(seat)};
   compile_cutoffs(*plan);
   compile_rules(*plan);
   if (spec.custom && !spec.custom->playable()) plan->complete = false;

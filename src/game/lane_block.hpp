@@ -29,6 +29,11 @@ inline std::span<std::uint64_t> memory_of(const RolePlan& role, std::byte* block
 inline std::span<float> given_to(const RolePlan& role, std::byte* block, std::size_t seat) {
   return part_of<float>(block, role.given_offset, seat, role.controls.size());
 }
+/// Whom the seat's targets are: 1 + the entity, 0 for nobody.
+inline std::span<std::uint32_t> targets_of(const RolePlan& role, std::byte* block,
+                                           std::size_t seat) {
+  return part_of<std::uint32_t>(block, role.targets_offset, seat, role.targets.size());
+}
 inline std::span<float> kept_by(const RolePlan& role, std::byte* block, std::size_t seat) {
   return part_of<float>(block, role.kept_offset, seat, role.kept_columns);
 }

@@ -13,6 +13,7 @@
 #include "game/rewards.hpp"
 #include "game/rules.hpp"
 #include "game/sense.hpp"
+#include "game/targets.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
@@ -157,8 +158,8 @@ void Lanes::step_one(std::size_t lane, std::size_t worker) {
   const GamePlan& game = plan(lane);
   keep_senses(lane);
   if (custom_) ask_experts(lane);
-  read_controls(lane);
   lanes_[lane].events.clear();
+  read_controls(lane, worker);
   if (custom_) {
     fill_parts(lane);
     step_custom(lane);
@@ -178,8 +179,8 @@ void Lanes::finish_step(std::size_t lane, std::size_t worker) {
 void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick,
                        std::size_t worker) {
   refuse_custom("Lanes::play_ticks");
-  read_controls(lane);
   lanes_[lane].events.clear();
+  read_controls(lane, worker);
   for (std::int64_t tick = 0; tick < plan(lane).spec.ticks_per_step; ++tick) {
     play_tick(lane, tick, worker);
     after_tick();
@@ -196,16 +197,21 @@ void Lanes::keep_senses(std::size_t lane) {
   }
 }
 
-void Lanes::read_controls(std::size_t lane) {
+void Lanes::read_controls(std::size_t lane, std::size_t worker) {
   const GamePlan& game = plan(lane);
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     const std::size_t wishes = game.role_plans[r].inputs + 2;
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t row = lane * seats(r) + seat;
-      zithercraft::read_controls(game.roles[r], game.role_plans[r], control(r, row),
-                                 observation(r, row),
-                                 given_to(game.role_plans[r], block(lane), seat),
-                                 {scratch_[r].wishes.data() + row * wishes, wishes});
+      const RolePlan& role = game.role_plans[r];
+      const std::span<float> wished{scratch_[r].wishes.data() + row * wishes, wishes};
+      const auto given = given_to(role, block(lane), seat);
+      zithercraft::read_controls(game.roles[r], role, control(r, row), observation(r, row), given,
+                                 wished);
+      if (!role.targets.empty())
+        choose_targets(role, SeatView(*this, lane, r, seat), given,
+                       targets_of(role, block(lane), seat), workers_[worker]->senses, wished,
+                       lanes_[lane].events);
     }
   }
 }
@@ -224,7 +230,8 @@ void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
                  game.arena.inputs(state, body));
     }
   }
-  const std::size_t first_event = lanes_[lane].events.size();
+  // Whom seats chose is told before the first tick.
+  const std::size_t first_event = tick == 0 ? 0 : lanes_[lane].events.size();
   game.arena.tick(state, workers_[worker]->scratch, lanes_[lane].events);
   carry_out_rules(lane, RuleMoment::tick,
                   {.worker = worker,
@@ -396,7 +403,7 @@ void Lanes::sense(std::size_t lane, std::size_t worker) {
       io_[r].present[row] = game.arena.present(block(lane), game.roles[r].seats[seat]) ? 1 : 0;
       sense_seat(game, role, SeatView(*this, lane, r, seat),
                  {given_to(role, block(lane), seat), kept_by(role, block(lane), seat),
-                  custom_ ? &custom_->game(lane) : nullptr, r},
+                  custom_ ? &custom_->game(lane) : nullptr, r, block(lane)},
                  workers_[worker]->senses, {io_[r].observations.data() + row * columns, columns});
     }
 }

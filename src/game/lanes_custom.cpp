@@ -117,8 +117,8 @@ void Lanes::step_batch(std::span<const std::size_t> lanes, std::size_t worker) {
     lanes_[lane].lost = false;
     if (!lanes_[lane].idle) {
       keep_senses(lane);
-      read_controls(lane);
       lanes_[lane].events.clear();
+      read_controls(lane, worker);
       fill_parts(lane);
     }
     steps.push_back({lane, custom_->parts(lane)});
@@ -142,7 +142,7 @@ void Lanes::take_up(std::size_t lane, std::size_t worker) {
     begin_one(lane, key, worker);
   } else {
     ask_experts(lane);
-    read_controls(lane);
+    read_controls(lane, worker);
     fill_parts(lane);
     step_custom(lane);
     finish_step(lane, worker);

@@ -39,11 +39,12 @@ struct CompassPlan {
   Bearings bearings = Bearings::angle;
   float reach = 1.0f, inverse_reach = 1.0f;
   std::vector<std::vector<EntityId>> things{};  // per seat: whom to look for; empty if anyone's
+  float inverse_top_speed = 0.0f;               // 0: how it moves is not sensed
 };
 
 struct OwnMotionPlan {
   float inverse_top_speed = 1.0f, inverse_top_turn_rate = 1.0f;
-  bool high = false;
+  std::vector<std::size_t> parts{};  // in the order of `own_motion_parts`
 };
 
 struct OwnStatePlan {
@@ -90,7 +91,16 @@ struct CrowdPlan {
   std::vector<std::int32_t> flag_of;          // per entity: number of its tag
   std::size_t nearest = 0, flags = 0;
   float reach = 1.0f, inverse_reach = 1.0f, inverse_top_speed = 1.0f;
-  std::size_t columns_each() const { return 6 + flags; }
+  struct Reading {
+    std::optional<std::size_t> number{};  // of the meter; none for who has none
+    float low = 0.0f, inverse_range = 1.0f;
+  };
+  std::vector<std::vector<Reading>> meters{};  // [meters][bodies]
+  std::vector<std::uint8_t> own_side{};        // per entity: is of the own side; empty: not sensed
+  bool target = false;
+  std::size_t columns_each() const {
+    return 6 + flags + meters.size() + (own_side.empty() ? 0 : 1) + (target ? 1 : 0);
+  }
 };
 
 struct PicturePlan {
@@ -138,6 +148,16 @@ struct ControlPlan {
   float step = 0.0f;  // how far the input moves per tick; 0 for at once
   bool holds = true;
   std::vector<std::optional<std::size_t>> need_columns;  // per option: the column that allows it
+};
+
+/// What a choice of one among a crowd does.
+struct TargetPlan {
+  std::size_t control = 0;                                      // of the role's
+  std::size_t sense = 0;                                        // the crowd among the role's senses
+  std::int32_t event = 0;                                       // that rules are told
+  std::optional<std::size_t> fire{}, bearing{}, elevation{};    // inputs of the body
+  float swing = 1.0f, lowest = 0.0f, highest = 0.0f;            // radians
+  std::optional<std::size_t> ahead{}, left{}, east{}, north{};  // inputs that move it towards it
 };
 
 /// Moves in the arena's directions of a body that moves in its own.
@@ -232,6 +252,7 @@ struct RolePlan {
   std::vector<SensePart> senses;
   std::vector<AllowedPlan> conditions;
   std::vector<ControlPlan> controls;
+  std::vector<TargetPlan> targets{};
   CompassMoves moves;
   std::size_t inputs = 0;  // of the body, and wishes beyond them
   // Some input moves slowly, is let go after a tick, or is turned with the body.
@@ -240,8 +261,8 @@ struct RolePlan {
   std::size_t kept_columns = 0, memory_words = 0;
   std::size_t told_columns = 0;              // that a custom game writes
   std::vector<std::size_t> picture_bytes{};  // of each picture that it hands over
-  std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0,
-              memory_offset = 0;  // bytes from the block's start
+  std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0, memory_offset = 0,
+              targets_offset = 0;  // bytes from the block's start
 };
 
 // ---- Cutoffs
@@ -346,6 +367,8 @@ struct GamePlan {
   std::vector<Role> roles{};
   std::vector<RolePlan> role_plans{};
   CutoffsPlan cutoffs{};
+  // Per body: its role, or -1, and its seat.
+  std::vector<std::pair<std::int32_t, std::int32_t>> seat_of{};
   std::vector<std::vector<EntityId>> things_of_tag{};  // bodies, zones and items
   std::vector<EntityId> seats{};                       // bodies that some role steers
   std::vector<Game> stages{};                          // of a curriculum, without the game itself

@@ -49,9 +49,10 @@ class Carrier {
       wait_for_events();
     } else if (rule_.when) {
       wait_for_bodies(now);
-    } else if (rule_.after) {
+    } else if (!rule_.every) {
       if (now == *rule_.after) carry_out({});
-    } else if (now > 0 && now % *rule_.every == 0) {
+    } else if (const std::uint32_t first = rule_.after.value_or(*rule_.every);
+               now >= first && (now - first) % *rule_.every == 0) {
       carry_out({});
     }
   }

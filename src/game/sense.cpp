@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "game/controls.hpp"
+#include "game/lane_block.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 
@@ -93,6 +94,25 @@ void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) 
     out[sector(to.ahead, to.left, ways)] = 1.0f;
   }
   out[ways] = std::min(1.0f, to.distance * compass.inverse_reach);
+  if (compass.inverse_top_speed == 0.0f || !at.plan.arena.bodies().holds(to.entity)) return;
+  const Pose own = at.seat.pose();
+  const Velocity v = at.seat.view().velocity(to.entity), moving = at.seat.velocity();
+  const float x = v.x - moving.x, y = v.y - moving.y;
+  const std::size_t next = ways + 1 + (compass.high ? 1 : 0);
+  out[next] = std::clamp((own.cos * x + own.sin * y) * compass.inverse_top_speed, -1.0f, 1.0f);
+  out[next + 1] = std::clamp((own.cos * y - own.sin * x) * compass.inverse_top_speed, -1.0f, 1.0f);
+}
+
+// Whether the last target of another seat is this one.
+bool is_target_of(const Looking& at, EntityId other) {
+  if (other.index() >= at.plan.seat_of.size()) return false;
+  const auto [role, seat] = at.plan.seat_of[other.index()];
+  if (role < 0) return false;
+  const auto targets =
+      targets_of(at.plan.role_plans[static_cast<std::size_t>(role)],
+                 const_cast<std::byte*>(at.memory.block), static_cast<std::size_t>(seat));
+  const auto own = static_cast<std::uint32_t>(at.seat.body().index() + 1);
+  return std::find(targets.begin(), targets.end(), own) != targets.end();
 }
 
 void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
@@ -100,18 +120,10 @@ void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
   const std::byte* state = at.seat.arena_state();
   const Pose own = at.seat.pose();
   const Velocity moving = at.seat.velocity();
-  auto& near = at.room.others;
-  near.clear();
-  for (const EntityId other : crowd.others[at.seat.number()]) {
-    if (!arena.present(state, other)) continue;
-    const float distance = at.seat.bearing_to(other).distance;
-    if (distance <= crowd.reach) near.emplace_back(distance, other);
-  }
-  const std::size_t shown = std::min(crowd.nearest, near.size());
-  std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(shown), near.end());
+  const std::size_t shown = list_crowd(crowd, at.seat, at.room);
   std::fill(out.begin(), out.end(), 0.0f);
   for (std::size_t i = 0; i < shown; ++i) {
-    const EntityId other = near[i].second;
+    const EntityId other = at.room.others[i].second;
     const Bearing to = at.seat.bearing_to(other);
     float* next = out.data() + i * crowd.columns_each();
     next[0] = 1.0f;
@@ -123,20 +135,36 @@ void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
     next[4] = std::clamp((own.cos * x + own.sin * y) * crowd.inverse_top_speed, -1.0f, 1.0f);
     next[5] = std::clamp((own.cos * y - own.sin * x) * crowd.inverse_top_speed, -1.0f, 1.0f);
     if (crowd.flags > 0) next[6 + static_cast<std::size_t>(crowd.flag_of[other.index()])] = 1.0f;
+    next += 6 + crowd.flags;
+    for (const auto& meter : crowd.meters) {
+      const CrowdPlan::Reading reading =
+          other.index() < meter.size() ? meter[other.index()] : CrowdPlan::Reading{};
+      *next++ = reading.number
+                    ? (arena.meter(state, *reading.number) - reading.low) * reading.inverse_range
+                    : 0.0f;
+    }
+    if (!crowd.own_side.empty()) *next++ = static_cast<float>(crowd.own_side[other.index()]);
+    if (crowd.target) *next = is_target_of(at, other) ? 1.0f : 0.0f;
   }
 }
 
 void sense(const OwnMotionPlan& own, const Looking& at, std::span<float> out) {
   const Pose pose = at.seat.pose();
   const Velocity v = at.seat.velocity();
-  out[0] = std::clamp((pose.cos * v.x + pose.sin * v.y) * own.inverse_top_speed, -1.0f, 1.0f);
-  out[1] = std::clamp((pose.cos * v.y - pose.sin * v.x) * own.inverse_top_speed, -1.0f, 1.0f);
-  out[2] = std::clamp(v.turn * own.inverse_top_turn_rate, -1.0f, 1.0f);
-  if (!own.high) return;
   constexpr float per_right_angle = 0.6366197723675814f;
-  out[3] = std::clamp(v.z * own.inverse_top_speed, -1.0f, 1.0f);
-  out[4] = pose.pitch * per_right_angle;
-  out[5] = at.seat.view().stands_on(at.seat.body()) ? 1.0f : 0.0f;
+  const auto share = [](float value, float inverse) {
+    return std::clamp(value * inverse, -1.0f, 1.0f);
+  };
+  for (std::size_t i = 0; i < own.parts.size(); ++i) {
+    switch (own.parts[i]) {
+      case 0: out[i] = share(pose.cos * v.x + pose.sin * v.y, own.inverse_top_speed); break;
+      case 1: out[i] = share(pose.cos * v.y - pose.sin * v.x, own.inverse_top_speed); break;
+      case 2: out[i] = share(v.turn, own.inverse_top_turn_rate); break;
+      case 3: out[i] = share(v.z, own.inverse_top_speed); break;
+      case 4: out[i] = pose.pitch * per_right_angle; break;
+      default: out[i] = at.seat.view().stands_on(at.seat.body()) ? 1.0f : 0.0f;
+    }
+  }
 }
 
 void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
@@ -163,6 +191,13 @@ void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
       next[static_cast<std::size_t>(at.memory.given[c])] = 1.0f;
       next += controls[c].options.size();
     }
+  }
+  if (own.parts.phase) {
+    const std::size_t phases = at.plan.spec.arena.phases.size();
+    std::fill_n(next, phases, 0.0f);
+    if (const std::uint32_t phase = at.plan.arena.phase(at.seat.arena_state()); phase > 0)
+      next[phase - 1] = 1.0f;
+    next += phases;
   }
   if (own.parts.time_left)
     *next = std::max(0.0f, 1.0f - static_cast<float>(at.seat.steps()) * own.inverse_steps);
@@ -282,6 +317,16 @@ SenseRoom::SenseRoom(const GamePlan& plan) {
   bytes.resize(largest<PicturePlan>(plan, [](const PicturePlan& p) { return p.bytes(); }));
   for (const RolePlan& role : plan.role_plans)
     told.resize(std::max(told.size(), role.told_columns));
+}
+
+std::size_t list_crowd(const CrowdPlan& crowd, const SeatView& seat, SenseRoom& room) {
+  auto& near = room.others;
+  near.clear();
+  seat.game().arena().find_near(seat.arena_state(), seat.body(), crowd.others[seat.number()],
+                                crowd.reach, near);
+  const std::size_t listed = std::min(crowd.nearest, near.size());
+  std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(listed), near.end());
+  return listed;
 }
 
 void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, TagSet tags,

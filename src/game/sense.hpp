@@ -31,7 +31,12 @@ struct SeatMemory {
   std::span<const float> kept;
   const CustomGame* custom = nullptr;  // none: an arena is sensed
   std::size_t role = 0;                // the seat's
+  const std::byte* block = nullptr;    // of the lane
 };
+
+/// Who of a crowd is in reach of a seat, the nearest first, in `others` of the room; returns how
+/// many are listed.
+std::size_t list_crowd(const CrowdPlan& crowd, const SeatView& seat, SenseRoom& room);
 
 /// Casts the seat's fan for some tags; the directions stay in the room.
 void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, TagSet tags,

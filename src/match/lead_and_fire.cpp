@@ -91,7 +91,13 @@ class Gunner {
 std::size_t driving(const RoleSpec& spec, const std::string& input) {
   const auto drives = [&](const Control& control) {
     return std::visit(
-        [&](const auto& c) { return (c.drives.empty() ? c.name : c.drives) == input; }, control);
+        [&](const auto& c) {
+          if constexpr (requires { c.drives; })
+            return (c.drives.empty() ? c.name : c.drives) == input;
+          else
+            return false;
+        },
+        control);
   };
   return static_cast<std::size_t>(std::find_if(spec.controls.begin(), spec.controls.end(), drives) -
                                   spec.controls.begin());

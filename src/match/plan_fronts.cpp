@@ -64,6 +64,17 @@ NetworkPlan plan_fronts(const Role& role, const FrontSettings& settings) {
       plan.crowds.push_back({crowd.name, crowd.others, crowd.columns_each * (crowd.history + 1), 0,
                              columns_of(crowd), static_cast<std::size_t>(settings.crowd_width),
                              static_cast<std::size_t>(settings.crowd_queries)});
+  std::size_t output = 0;
+  for (const ControlInfo& control : role.controls) {
+    for (const CrowdSense& crowd : role.crowds)
+      if (!control.among.empty() && crowd.name == control.among)
+        plan.pointers.push_back({control.name, output + 1, crowd.others,
+                                 crowd.columns_each * (crowd.history + 1), columns_of(crowd),
+                                 settings.crowd_width > 0
+                                     ? static_cast<std::size_t>(settings.crowd_width)
+                                     : std::size_t{32}});
+    output += control.is_choice() ? control.options.size() : 1;
+  }
   return plan;
 }
 

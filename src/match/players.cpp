@@ -15,9 +15,10 @@ namespace {
 
 using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
 constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {
-    {"steer_home", steer_home}, {"step_home", step_home},    {"walk_home", walk_home},
-    {"run_gates", run_gates},   {"shove_home", shove_home},  {"lead_and_fire", lead_and_fire},
-    {"dig_down", dig_down},     {"gather_home", gather_home}};
+    {"steer_home", steer_home}, {"step_home", step_home},     {"walk_home", walk_home},
+    {"run_gates", run_gates},   {"shove_home", shove_home},   {"lead_and_fire", lead_and_fire},
+    {"dig_down", dig_down},     {"gather_home", gather_home}, {"follow", follow},
+    {"hop_on", hop_on},         {"live_on", live_on}};
 
 class PolicyPlayer : public Player {
  public:
@@ -215,6 +216,9 @@ Script::Function find_script(const Game& game, std::size_t role) {
   if (!script.playable())
     throw Error(ErrorKind::spec, "the script is custom, which a file cannot hold", where,
                 "use the program that defines it");
+  if (game.spec().roles[role].script_limits != ScriptLimits{} && script.name() != "follow")
+    throw Error(ErrorKind::spec, "the script '" + script.name() + "' keeps to no limits",
+                "roles[" + std::to_string(role) + "].script_limits", "leave them out");
   for (const auto& [name, maker] : known_scripts)
     if (script.name() == name) return maker(game, role);
   unknown_script(script, where);

@@ -18,9 +18,14 @@ Script::Function steer_home(const Game& game, std::size_t role);
 /// For steppers: a compass, a window and one choice of moves.
 Script::Function step_home(const Game& game, std::size_t role);
 
-/// For steppers that gather: to the target of the first compass until their first meter holds three,
-/// then to that of the second. Needs what `step_home` needs, two compasses and a meter.
+/// For steppers that gather: to the target of the first compass until their first meter holds
+/// three, then to that of the second. Needs what `step_home` needs, two compasses and a meter.
 Script::Function gather_home(const Game& game, std::size_t role);
+
+/// For steppers that live on: to cells that fill their first meter when it is low, as far as the
+/// window shows any, and else to the compass target. Needs what `step_home` needs, and a meter that
+/// some kind of cell of the window fills.
+Script::Function live_on(const Game& game, std::size_t role);
 
 /// For walkers: goes for the compass target along the clearest heading its rays show. Needs a
 /// compass, a ray fan that also sees the target, own motion, and dials `ahead` and `turn`.
@@ -30,6 +35,14 @@ Script::Function walk_home(const Game& game, std::size_t role);
 /// sees. Needs two ray fans, the lower first, and one choice with the options `on`, `left`, `right`
 /// and `leap`.
 Script::Function run_gates(const Game& game, std::size_t role);
+
+/// For bats on rails: keeps abreast of what its first compass points at, within the role's
+/// `script_limits`. Needs a compass and a dial `along`.
+Script::Function follow(const Game& game, std::size_t role);
+
+/// For walkers on a causeway: runs ahead and hops where the ground ends or steps up, but not
+/// against the wind of a phase. Needs a dial `ahead` and a choice that sets `jump`.
+Script::Function hop_on(const Game& game, std::size_t role);
 
 /// For launchers: aims at where the nearest thing of the compass's tag will be, knowing the laws of
 /// flight and its velocity. Needs a compass, dials that drive the bearing and the elevation of one

@@ -25,9 +25,8 @@ Scalar log_sum(std::span<const Scalar> logits) {
 Heads::Heads(std::span<const ControlInfo> controls, std::span<const Column> columns) {
   for (const ControlInfo& control : controls) {
     for (std::size_t option = 0; option < control.options.size(); ++option) {
-      const std::string name = mask_column(control.name, control.options[option]);
       for (std::size_t column = 0; column < columns.size(); ++column)
-        if (columns[column].unit == mask_unit && columns[column].name == name)
+        if (is_mask_of(columns[column], control, option))
           masks_.push_back({column, outputs_ + option});
     }
     Head head{outputs_, control.options.size(), dials_, 0.0f, 1.0f};

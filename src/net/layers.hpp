@@ -53,6 +53,7 @@ class Layer {
     const Scalar* parameters;
     const Scalar* prepared;
     const Order& order;
+    Rows<const Scalar> inputs{};  // of the whole network
   };
 
   Layer(std::size_t inputs, std::size_t outputs) : inputs_(inputs), outputs_(outputs) {}
@@ -142,6 +143,10 @@ std::unique_ptr<Layer<Scalar>> picture_layer(Claims& claims, const PictureFront&
 template <class Scalar>
 std::unique_ptr<Layer<Scalar>> crowd_layer(Claims& claims, const CrowdFront& front,
                                            std::size_t columns, Activation activation);
+/// The outputs of a network whose plan has some that point at others.
+template <class Scalar>
+std::unique_ptr<Layer<Scalar>> pointing_layer(Claims& claims, std::size_t inputs,
+                                              const NetworkPlan& plan);
 /// The columns that no front reads, then what each front makes of its own.
 template <class Scalar>
 std::unique_ptr<Layer<Scalar>> fronts_layer(Claims& claims, const NetworkPlan& plan);

@@ -45,7 +45,8 @@ Network<Scalar>::Network(NetworkPlan plan) : plan_(std::move(plan)) {
     add(dense_layer<Scalar>(claims, "hidden." + std::to_string(i), width, plan_.hidden[i],
                             plan_.activation));
   if (plan_.memory > 0) add(memory_layer<Scalar>(claims, width, plan_.memory));
-  add(dense_layer<Scalar>(claims, "output", width, plan_.outputs));
+  add(plan_.pointers.empty() ? dense_layer<Scalar>(claims, "output", width, plan_.outputs)
+                             : pointing_layer<Scalar>(claims, width, plan_));
   parameters_ = claims.parameters;
   prepared_ = claims.prepared;
   parts_ = std::move(claims.parts);
@@ -100,10 +101,12 @@ std::span<Scalar> Network<Scalar>::forward(std::span<const Scalar> parameters,
   const TinyIsNothing scope;
   const std::size_t rows = order.rows();
   assert(rows <= room.room_->most_rows && inputs.size() >= rows * input_stride());
-  Rows<const Scalar> in{inputs.data(), rows, input_stride()};
+  const Rows<const Scalar> all{inputs.data(), rows, input_stride()};
+  Rows<const Scalar> in = all;
   for (std::size_t i = 0; i < layers_.size(); ++i) {
     const Rows<Scalar> out = rows_in(room.room_->values[i], rows, layers_[i]->outputs());
-    layers_[i]->forward({parameters.data(), prepared.data(), order}, in, out, room.room_->own[i]);
+    layers_[i]->forward({parameters.data(), prepared.data(), order, all}, in, out,
+                        room.room_->own[i]);
     in = out;
   }
   return {room.room_->values.back().data(), rows * output_stride()};
@@ -133,8 +136,9 @@ void Network<Scalar>::backward(std::span<const Scalar> parameters, std::span<con
       by_in = rows_in(room.room_->gradients[i - 1], rows, layers_[i - 1]->outputs());
     }
     const Rows<const Scalar> out = rows_in(room.room_->values[i], rows, layers_[i]->outputs());
-    layers_[i]->backward({parameters.data(), prepared.data(), order}, in, out, by_out, by_in,
-                         room.room_->own[i], gradient.data());
+    layers_[i]->backward({parameters.data(), prepared.data(), order,
+                          Rows<const Scalar>{inputs.data(), rows, input_stride()}},
+                         in, out, by_out, by_in, room.room_->own[i], gradient.data());
     by_out = by_in;
   }
 }

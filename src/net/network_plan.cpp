@@ -55,6 +55,15 @@ static void members(V& v, CrowdFront& f) {
   v("queries", f.queries);
 }
 template <class V>
+static void members(V& v, PointerHead& h) {
+  v("name", h.name);
+  v("first_output", h.first_output);
+  v("others", h.others);
+  v("columns_each", h.columns_each);
+  v("columns", h.columns);
+  v("width", h.width);
+}
+template <class V>
 static void members(V& v, NetworkPlan& p) {
   v("columns", p.columns);
   v("pictures", p.pictures);
@@ -63,6 +72,7 @@ static void members(V& v, NetworkPlan& p) {
   v("activation", p.activation);
   v("memory", p.memory);
   v("outputs", p.outputs);
+  v.unless_empty("pointers", p.pointers);
 }
 
 namespace {
@@ -122,6 +132,13 @@ void check_plan(const NetworkPlan& plan) {
         !fits(front.columns, front.others * front.columns_each, plan.columns))
       wrong("the crowd '" + front.name + "' does not fit the columns",
             "list a column for each number");
+  for (const PointerHead& head : plan.pointers)
+    if (!in_range(head.others) || !in_range(head.columns_each) ||
+        head.others > most / head.columns_each || !in_range(head.width) ||
+        head.first_output >= plan.outputs || head.others > plan.outputs - head.first_output ||
+        !fits(head.columns, head.others * head.columns_each, plan.columns))
+      wrong("what '" + head.name + "' points at does not fit the columns or the outputs",
+            "list a column for each number, and an output for each other");
 }
 
 std::string NetworkPlan::to_json() const { return Json::of(*this).sorted().dump(); }
@@ -156,6 +173,7 @@ std::string first_difference(const NetworkPlan& wanted, const NetworkPlan& found
   if (wanted.outputs != found.outputs)
     return std::to_string(wanted.outputs) + " outputs here and " + std::to_string(found.outputs) +
            " in the checkpoint";
+  if (wanted.pointers != found.pointers) return "others are pointed at differently";
   return {};
 }
 

@@ -240,8 +240,9 @@ TEST_P(BrokenGame, IsFoundOut) {
 
 class GoodGame : public ::testing::TestWithParam<const char*> {};
 INSTANTIATE_TEST_SUITE_P(Doctor, GoodGame,
-                         ::testing::Values("barge", "flare", "fogbank", "kelpdive", "lanternboat",
-                                           "locks", "mooring", "narrows", "tidepools"));
+                         ::testing::Values("barge", "basin", "breakwater", "flare", "fogbank",
+                                           "kelpdive", "lanternboat", "locks", "mooring", "narrows",
+                                           "skerries", "tidepools", "towline"));
 
 TEST_P(GoodGame, HasNoError) {
   const Game game(

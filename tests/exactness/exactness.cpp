@@ -67,8 +67,9 @@ void play(const std::string& name, std::size_t lane_count) {
 }  // namespace
 
 int main() {
-  for (const auto& [name, lanes] : {std::pair{"archipelago", 1},
-                                    {"barge", 4},
+  for (const auto& [name, lanes] : {std::pair{"barge", 4},
+                                    {"basin", 4},
+                                    {"breakwater", 4},
                                     {"flare", 4},
                                     {"kelpdive", 2},
                                     {"lanternboat", 4},
@@ -77,6 +78,8 @@ int main() {
                                     {"fogbank", 4},
                                     {"narrows", 4},
                                     {"salvage", 4},
-                                    {"tidepools", 4}})
+                                    {"skerries", 1},
+                                    {"tidepools", 4},
+                                    {"towline", 4}})
     play(name, static_cast<std::size_t>(lanes));
 }

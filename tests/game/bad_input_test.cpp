@@ -183,13 +183,12 @@ INSTANTIATE_TEST_SUITE_P(
         DemoMistake{"barge", "{ kind = \"box\", length = 7.0, width = 3.0 }",
                     "{ kind = \"outline\", corners = [[0, 0], [2, 0]] }",
                     "an outline has 3 to 8 corners, this one has 2"},
-        DemoMistake{"archipelago", "vital = true },", "vitl = true },",
+        DemoMistake{"skerries", "vital = true },", "vitl = true },",
                     "unknown key 'vitl'; did you mean 'vital'?"},
-        DemoMistake{"archipelago", "sets = { ahead = 1 }", "sets = { ahed = 1 }",
+        DemoMistake{"skerries", "sets = { ahead = 1 }", "sets = { ahed = 1 }",
                     "the body has no input 'ahed'; did you mean 'ahead'?"},
-        DemoMistake{"archipelago", "sets = { ahead = 1 }", "sets = { ahead = 3 }",
-                    "3 is too large"},
-        DemoMistake{"archipelago", "{ name = \"wait\" }", "{ name = \"wait\", value = 1 }",
+        DemoMistake{"skerries", "sets = { ahead = 1 }", "sets = { ahead = 3 }", "3 is too large"},
+        DemoMistake{"skerries", "{ name = \"wait\" }", "{ name = \"wait\", value = 1 }",
                     "a choice cannot mix `value` and `sets`"}));
 
 TEST(BadGame, MissingKeysAndFilesAreNamed) {

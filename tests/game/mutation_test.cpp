@@ -15,9 +15,9 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::array<const char*, 11> demos{"archipelago", "barge",   "flare",    "kelpdive",
-                                            "lanternboat", "fogbank", "locks",    "mooring",
-                                            "narrows",     "salvage", "tidepools"};
+constexpr std::array<const char*, 14> demos{
+    "barge", "basin",   "breakwater", "flare",   "kelpdive", "lanternboat", "fogbank",
+    "locks", "mooring", "narrows",    "salvage", "skerries", "tidepools",   "towline"};
 constexpr std::array<const char*, 22> values{
     "0",  "-1",  "1e30", "1e-30",  "nan",  "inf",   "4096", "5000",  "true", "\"\"",   "[]",
     "{}", "0.5", "64",   "[1, 2]", "-0.0", "\"x\"", "1e9",  "65535", "[[]]", "[0, 0]", "[\"\"]"};

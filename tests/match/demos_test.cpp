@@ -117,9 +117,9 @@ TEST_P(Demo, SurvivesTomlAndBack) {
 }
 
 INSTANTIATE_TEST_SUITE_P(All, Demo,
-                         ::testing::Values("archipelago", "barge", "flare", "kelpdive",
+                         ::testing::Values("barge", "basin", "breakwater", "flare", "kelpdive",
                                            "lanternboat", "locks", "fogbank", "mooring", "narrows",
-                                           "salvage", "tidepools"),
+                                           "salvage", "skerries", "tidepools", "towline"),
                          [](const auto& demo) { return std::string(demo.param); });
 
 class Locks : public Demo {};

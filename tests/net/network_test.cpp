@@ -54,6 +54,8 @@ void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
 const PictureFront picture{"eye", 7, 6, 2, counted(2, 84), {{3, 3, 1}, {4, 2, 2}}};
 const CrowdFront crowd{"crowd", 4, 3, 0, counted(86, 12), 5, 2};
 
+const PointerHead pointer{"mark", 2, 4, 3, counted(86, 12), 6};
+
 const std::vector<Kind> kinds{
     {"Tanh", {.columns = 5, .hidden = {8, 6}, .outputs = 3}},
     {"Relu", {.columns = 5, .hidden = {18, 6}, .activation = Activation::relu, .outputs = 3}},
@@ -62,6 +64,16 @@ const std::vector<Kind> kinds{
     {"Memory", {.columns = 5, .hidden = {6}, .memory = 7, .outputs = 3}},
     {"Picture", {.columns = 86, .pictures = {picture}, .hidden = {9}, .outputs = 2}},
     {"Crowd", {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 2}},
+    {"Pointer",
+     {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 7, .pointers = {pointer}}},
+    {"PointerWithMemory",
+     {.columns = 98,
+      .crowds = {crowd},
+      .hidden = {9},
+      .activation = Activation::silu,
+      .memory = 5,
+      .outputs = 6,
+      .pointers = {pointer}}},
     {"Everything",
      {.columns = 98,
       .pictures = {picture},
@@ -238,6 +250,33 @@ TEST(Network, ForwardIsWhatTheFormulaSays) {
   }
 }
 
+// Who stands in another place of the crowd is scored as before, but for what the place itself says.
+TEST(Network, PointersScoreOthersByWhatTheyAreLike) {
+  Played<double> played(
+      {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 7, .pointers = {pointer}});
+  // What the last layer says of places is switched off.
+  for (const char* name : {"output.weight", "output.bias"}) {
+    const NetworkPart& part = part_of(played.net, name);
+    std::fill_n(played.parameters.begin() + part.offset, part.rows * part.stride, 0.0);
+  }
+  const auto first = played.forward();
+  const std::vector<double> before(first.begin(), first.end());
+  // The first and the third of the crowd change places.
+  for (std::size_t r = 0; r < Played<double>::rows; ++r)
+    for (std::size_t c = 0; c < 3; ++c)
+      std::swap(played.inputs[r * played.net.input_stride() + 86 + c],
+                played.inputs[r * played.net.input_stride() + 86 + 6 + c]);
+  const auto after = played.forward();
+  for (std::size_t r = 0; r < Played<double>::rows; ++r) {
+    const std::size_t row = r * played.net.output_stride();
+    EXPECT_NEAR(after[row + 2], before[row + 4], 1e-12);
+    EXPECT_NEAR(after[row + 4], before[row + 2], 1e-12);
+    EXPECT_NEAR(after[row + 3], before[row + 3], 1e-12);
+    EXPECT_NE(before[row + 2], before[row + 4]);
+    EXPECT_EQ(before[row], 0.0) << "nobody is pointed at by the others' outputs alone";
+  }
+}
+
 TEST(Network, FloatsStayCloseToDoubles) {
   for (const Kind& kind : kinds) {
     Played<float> narrow(kind.plan);
@@ -361,6 +400,9 @@ TEST(Network, RefusesPlansThatCannotBeBuilt) {
   CrowdFront headless = crowd;
   headless.here = 3;
   EXPECT_TRUE(refused({.columns = 98, .crowds = {headless}, .outputs = 1}));
+  PointerHead beyond = pointer;
+  beyond.first_output = 4;
+  EXPECT_TRUE(refused({.columns = 98, .outputs = 7, .pointers = {beyond}}));
   EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).kind(),
             ErrorKind::file);
   EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("?"); }).kind(), ErrorKind::file);

@@ -131,7 +131,7 @@ TEST(Convert, ScenesPassTheOfficialValidator) {
                       .c_str()) != 0)
     GTEST_SKIP() << "npm cannot fetch gltf-validator";
   std::string files;
-  for (const char* demo : {"mooring", "barge", "flare", "narrows", "kelpdive", "archipelago"}) {
+  for (const char* demo : {"mooring", "barge", "flare", "narrows", "kelpdive", "skerries"}) {
     record_random(folder / "a.zrep", demo);
     Replay replay(folder / "a.zrep");
     for (const char* ending : {".glb", ".gltf"}) {

@@ -70,8 +70,11 @@ struct RayBatchQuery {
 
 /// A picture of an arena seen straight from above: what to draw, and where.
 struct MapView {
-  float x = 0.0f, y = 0.0f;             ///< metres, of the picture's middle
-  float up_x = 1.0f, up_y = 0.0f;       ///< unit direction that is up in the picture
+  float x = 0.0f, y = 0.0f;        ///< metres, of the picture's middle
+  float up_x = 1.0f, up_y = 0.0f;  ///< unit direction that is up in the picture
+  /// From the side, in arenas with height: (up_x, up_y) is to the right, and what is above is up.
+  bool side = false;
+  float z = 0.0f;                       ///< metres, of the middle, from the side
   float across = 20.0f;                 ///< metres from its left edge to its right, above 0
   std::size_t width = 84, height = 84;  ///< pixels
   std::size_t channels = 1;             ///< numbers per pixel
@@ -323,6 +326,10 @@ class Arena {
   /// height, distances are measured in space, from (x, y, z) to middles.
   NearestHit nearest(const std::byte* state, float x, float y, TagSet tags, EntityId exclude = {},
                      float z = 0.0f) const;
+  /// Which of some bodies and items are present within so many metres of a body, from middle to
+  /// middle, in their order; their distances and numbers are appended to `found`.
+  void find_near(const std::byte* state, EntityId body, std::span<const EntityId> among,
+                 float reach, std::vector<std::pair<float, EntityId>>& found) const;
   /// The shortest path from a place to a thing over cells that are neither solid nor of a kind that
   /// `cells.avoid` names, from side to side; the cells of both count as open. Nothing if there is
   /// no such path or the arena has no cells. A longer path looks at more cells; nothing is

@@ -21,6 +21,9 @@ struct Effect {
   std::string meter{};      ///< which meter it changes
   double amount = 0.0;      ///< at once: on entering, collecting, being hit or touching
   double per_second = 0.0;  ///< while inside or touching
+  /// Another meter of the same body, such as a skill: both are times its level. Empty: they are as
+  /// they stand; bodies without that meter are left alone.
+  std::string by{};
   bool operator==(const Effect&) const = default;
 };
 

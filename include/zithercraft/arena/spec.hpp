@@ -33,7 +33,9 @@ struct KeepAway {
 struct Placement {
   std::array<double, 4> region{0.0, 0.0, 0.0,
                                0.0};  ///< x_min, y_min, x_max, y_max of the centre, metres
-  std::vector<std::string> on{};  ///< on a random cell of these kinds; the region then only narrows
+  /// On a random cell of these kinds, or on a random fixed body of these names, placed before it,
+  /// in arenas with height; the region then only narrows.
+  std::vector<std::string> on{};
   std::array<double, 2> heading{0.0, 0.0};  ///< from, to, degrees
   double clearance = 0.0;                   ///< metres kept free around it, at least 0
   /// Of its foot: from, to, metres. Without it, it is set down on the highest ground there. Arenas
@@ -269,6 +271,30 @@ struct River {
   bool operator==(const River&) const = default;
 };
 
+/// An endless row of platforms along the x axis, with gaps and steps between them that the jump of
+/// the body they follow can master; arenas with height only.
+///
+/// Platforms are made of `stones`, fixed boxes of one size that are all named after the causeway. A
+/// stone that has fallen `behind` metres back is set up again farthest ahead. Gaps are drawn, and
+/// then shortened to `ease` of what a walker at full speed clears with the step that it has to take
+/// there. An `ends` makes it whole from there on: its last platform never stops.
+struct Causeway {
+  std::string name{};       ///< unique among causeways and bodies
+  std::string follows{};    ///< name of a body with a walker that jumps; it begins near x = 0
+  std::int64_t count = 48;  ///< stones in place at once, 4 to 1024
+  std::array<double, 2> stone{1.0, 2.0};     ///< length along x and width of a stone, metres
+  double thickness = 1.0;                    ///< metres from foot to top of a stone, above 0
+  std::array<std::int64_t, 2> stones{2, 5};  ///< least and most stones of a platform
+  std::array<double, 2> gap{0.5, 3.0};       ///< least and greatest, metres
+  std::array<double, 2> rise{-0.5, 0.5};     ///< lowest and highest step up, metres
+  std::array<double, 2> levels{0.0, 3.0};    ///< between which tops lie; it begins at the lower
+  double ease = 0.8;     ///< share of the longest jump that a gap may be, above 0, at most 1
+  double behind = 10.0;  ///< metres, above 0
+  std::optional<double> ends{};      ///< x from which on it is whole, metres, above 0
+  std::vector<std::string> kills{};  ///< tags of bodies that die when they touch a stone
+  bool operator==(const Causeway&) const = default;
+};
+
 /// A number of the spec that is drawn for every episode (domain randomisation).
 struct Vary {
   std::string key{};  ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
@@ -313,6 +339,7 @@ struct ArenaSpec {
   std::vector<MeshSpec> meshes{};      ///< fixed things made of triangles
   std::optional<BlocksSpec> blocks{};  ///< a world of blocks; none without
   std::vector<River> rivers{};         ///< water that flows
+  std::vector<Causeway> causeways{};   ///< rows of platforms
   /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each
   /// episode plays one.
   std::vector<Vary> vary{};

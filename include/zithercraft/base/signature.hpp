@@ -63,6 +63,9 @@ struct ControlInfo {
   std::string unit{};             ///< "share of full"
   double low = -1.0, high = 1.0;  ///< what a dial takes; of a choice the numbers of its options
   std::vector<std::string> options{};  ///< names of a choice's options
+  /// Of a choice among others: the name of the crowd sense that lists them. Its first option is
+  /// nobody, the next the first of the crowd, and so on.
+  std::string among{};
   /// Whether it is a choice; else it is a dial.
   bool is_choice() const { return !options.empty(); }
   bool operator==(const ControlInfo&) const = default;
@@ -74,6 +77,17 @@ inline constexpr std::string_view mask_unit = "allowed";
 /// The name of that column.
 inline std::string mask_column(const std::string& control, const std::string& option) {
   return "may." + control + "." + option;
+}
+
+/// The name of the column that says whether an option of a choice is allowed now, if there is one.
+inline std::string mask_of(const ControlInfo& control, std::size_t option) {
+  if (control.among.empty()) return mask_column(control.name, control.options[option]);
+  return option == 0 ? std::string() : control.among + "[" + std::to_string(option - 1) + "].here";
+}
+/// Whether a column says so: by its name, and its unit where the name is a mask's alone.
+inline bool is_mask_of(const Column& column, const ControlInfo& control, std::size_t option) {
+  return column.name == mask_of(control, option) &&
+         (column.unit == mask_unit || !control.among.empty());
 }
 
 /// How many numbers describe what a policy would do with these controls: for a choice the

@@ -63,7 +63,23 @@ struct Choice {
   bool operator==(const Choice&) const = default;
 };
 
+/// A choice of one among those whom a crowd sense lists now, or of nobody, which is its first
+/// option. Who is not there cannot be chosen. A network points at them by attention, so that what
+/// it learns of one holds for all, whatever place they have and however many there are.
+///
+/// What is chosen drives a launcher of the body, which aims at it and fires, turns the body's moves
+/// towards it, and is told to rules, as an event of the control's name from the seat's body to the
+/// chosen one, once per step.
+struct Target {
+  static constexpr std::string_view kind = "target";  ///< the word for it in files
+  std::string name{};                                 ///< unique among the role's controls
+  std::string among{};                                ///< the name of the role's crowd sense
+  std::string launcher{};  ///< of the body, that fires at whom is chosen; empty for none
+  bool follows = false;    ///< the body moves towards whom is chosen; walkers, flyers and steppers
+  bool operator==(const Target&) const = default;
+};
+
 /// What a player sets at each step.
-using Control = std::variant<Dial, Choice>;
+using Control = std::variant<Dial, Choice, Target>;
 
 }  // namespace zithercraft

@@ -103,7 +103,7 @@ class Lanes final : public Environment {
   void show(std::size_t lane);
   void sense(std::size_t lane, std::size_t worker);
   void keep_senses(std::size_t lane);
-  void read_controls(std::size_t lane);
+  void read_controls(std::size_t lane, std::size_t worker);
   void play_tick(std::size_t lane, std::int64_t tick, std::size_t worker);
   void measure(std::size_t lane, Verdict& verdict);
   void share_and_pay(std::size_t lane);

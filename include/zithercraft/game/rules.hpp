@@ -188,9 +188,10 @@ using RuleCode = Code<void(const RuleView&)>;
 /// A rule of a game's own, declared or coded. Rules are carried out after each tick of the arena,
 /// in their order; a rule sees what those before it did and told in the same tick.
 ///
-/// A declared one has exactly one of `on`, `when`, `after` and `every`, which say when, and `then`,
-/// which says what. In these a body's tag is needed in `of` only if not all seats are meant. Where
-/// a game has rules, controls need not drive an input of the body: coded rules read them.
+/// A declared one has exactly one of `on`, `when` and a time (`after`, `every` or both), which say
+/// when, and `then`, which says what. In these a body's tag is needed in `of` only if not all seats
+/// are meant. Where a game has rules, controls need not drive an input of the body: coded rules
+/// read them.
 struct RuleSpec {
   std::string name{};        ///< unique among the game's rules
   std::int64_t numbers = 0;  ///< of a coded one: how many it keeps, 0 to 4096

@@ -56,7 +56,10 @@ struct RayFan {
   std::optional<double>
       to_height{};             ///< metres above the foot at which they end; level unless given
   bool follows_pitch = false;  ///< the fan tilts as the body looks up and down
-  Signal signal{};             ///< what its columns go through on their way to the agent
+  /// The fan stands upright: it spreads from below to above where the body looks, and its first ray
+  /// is the lowest. 360 degrees reach over and behind.
+  bool upright = false;
+  Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const RayFan&) const = default;
 };
 
@@ -105,7 +108,10 @@ struct Compass {
   /// along the shortest path over cells in place of straight; see `SeatView::path_to`
   bool along_path = false;
   double reach = 50.0;  ///< metres, above 0
-  Signal signal{};      ///< what its columns go through on their way to the agent
+  /// m/s: also how it moves relative to the seat, `speed_ahead` and `speed_left` as shares of this,
+  /// above 0; none without
+  std::optional<double> top_speed{};
+  Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const Compass&) const = default;
 };
 
@@ -117,6 +123,8 @@ struct OwnMotion {
   std::string name = "own";                               ///< unique among the role's senses
   double top_speed = 5.0;                                 ///< m/s, above 0
   double top_turn_rate = 90.0;                            ///< degrees/s, above 0
+  /// Which of them, of speed_ahead, speed_left, turn_rate, climb, pitch and stands; empty for all.
+  std::vector<std::string> parts{};
   Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const OwnMotion&) const = default;
 };
@@ -131,6 +139,7 @@ struct OwnState {
                                   ///< arenas with height only
   /// the controls given last: dials in their own range, a flag for each option
   bool controls = false;
+  bool phase = false;      ///< a flag for each phase of the arena: `phase.NAME`
   bool time_left = false;  ///< `time_left`: share of the steps until the time cutoff that is left
   Signal signal{};         ///< what its columns go through on their way to the agent
   bool operator==(const OwnState&) const = default;
@@ -178,9 +187,12 @@ struct Hazards {
 
 /// From where a camera looks.
 enum class CameraFrom : std::uint8_t {
-  above,   ///< straight down on the seat, as a map
-  eyes,    ///< where the seat looks, in perspective
-  overall  ///< straight down on the whole arena, the same for all seats
+  above,    ///< straight down on the seat, as a map
+  eyes,     ///< where the seat looks, in perspective
+  overall,  ///< straight down on the whole arena, the same for all seats
+  /// on the seat from its right hand, without perspective: what is ahead is right, what is above is
+  /// up. Cells and blocks are cut where the seat is. Arenas with height only
+  side
 };
 
 /// A small picture of what is there, one column per pixel, row by row from the top left; 0 is
@@ -190,8 +202,9 @@ struct Camera {
   std::string name = "camera";                        ///< unique among the role's senses
   CameraFrom from = CameraFrom::above;                ///< where it looks from
   std::int64_t width = 84, height = 84;               ///< pixels drawn, 4 to 512
-  double across = 20.0;  ///< metres from the left edge to the right, above 0; from above only
-  bool turns = true;     ///< the picture turns with the heading; from above only
+  /// metres from the left edge to the right, above 0; from above and from the side
+  double across = 20.0;
+  bool turns = true;  ///< the picture turns with the heading; from above only
   /// degrees from the left edge to the right, above 0, at most 150; through eyes only
   double arc = 90.0;
   double reach = 30.0;          ///< metres at which things fade out, above 0; through eyes only
@@ -212,7 +225,9 @@ struct Camera {
 
 /// Any number of others, the nearest first: for each of at most `nearest` a flag `here`, its
 /// direction (`ahead`, `left`), `distance`, velocity relative to the seat (`speed_ahead`,
-/// `speed_left`) and, with several tags, a flag for each. Columns of those who are missing are 0.
+/// `speed_left`) and, with several tags, a flag for each; on request their `meters`, whether they
+/// are of the own `side`, and whether they `target` the seat. Columns of those who are missing are
+/// 0.
 struct Crowd {
   static constexpr std::string_view kind = "crowd";  ///< the word for it in files
   std::string name = "crowd";                        ///< unique among the role's senses
@@ -221,7 +236,11 @@ struct Crowd {
   double reach = 20.0;          ///< metres; those farther away are missing, above 0
   double top_speed = 5.0;       ///< m/s that relative speeds are scaled by, above 0
   Whose whose = Whose::anyone;  ///< bodies of which sides count
-  Signal signal{};              ///< what its columns go through on their way to the agent
+  /// Of those that have them, as shares of their range; 0 for others.
+  std::vector<std::string> meters{};
+  bool side = false;    ///< `own_side`: a flag for those of the seat's own side
+  bool target = false;  ///< `targets_me`: a flag for those whose last target was the seat
+  Signal signal{};      ///< what its columns go through on their way to the agent
   bool operator==(const Crowd&) const = default;
 };
 

@@ -63,6 +63,13 @@ class Script {
   Function function_;
 };
 
+/// What a script may not do better than a person: `follow` keeps to it.
+struct ScriptLimits {
+  double delay = 0.0;   ///< seconds after which it reacts to what happens, 0 to 10
+  double effort = 1.0;  ///< share of what its dials could give that it uses, above 0, at most 1
+  bool operator==(const ScriptLimits&) const = default;
+};
+
 /// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body
 /// is a seat of the role.
 struct RoleSpec {
@@ -76,6 +83,7 @@ struct RoleSpec {
   std::vector<Control> controls{};  ///< what its seats set
   std::vector<Term> rewards{};      ///< its terms
   Script script{};                  ///< who plays it by hand-written rules; none without
+  ScriptLimits script_limits{};     ///< of the script
   /// The role, named before it, whose mirror image it is: its columns and controls mean the same,
   /// one by one, with the sides exchanged, so that one policy plays both; empty for none.
   std::string mirrors{};

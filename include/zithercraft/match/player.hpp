@@ -95,8 +95,8 @@ class Lineup {
   std::vector<std::unique_ptr<Player>> players_;
 };
 
-/// Checks that the scripts named in the game are known. Throws Error (spec) with advice. A known one
-/// that cannot play its role is no error until somebody asks for it.
+/// Checks that the scripts named in the game are known. Throws Error (spec) with advice. A known
+/// one that cannot play its role is no error until somebody asks for it.
 void check_scripts(const Game& game);
 
 }  // namespace zithercraft

@@ -46,6 +46,18 @@ struct CrowdFront {
   bool operator==(const CrowdFront&) const = default;
 };
 
+/// Outputs that point at others of a crowd: each of them gets a score more, the product of what the
+/// last hidden layer asks for and what the other's columns answer, so that what is learned of one
+/// place in the crowd holds for all. (Vinyals, Fortunato, Jaitly: "Pointer networks", 2015.)
+struct PointerHead {
+  std::string name{};                        ///< of the control
+  std::size_t first_output = 0;              ///< of the first other
+  std::size_t others = 0, columns_each = 0;  ///< how many are described, and by how many columns
+  std::vector<std::uint32_t> columns{};      ///< [others][columns_each]
+  std::size_t width = 32;                    ///< numbers of a question and of an answer
+  bool operator==(const PointerHead&) const = default;
+};
+
 /// What a network is made of, from its inputs to its outputs: fronts, hidden layers, memory, and a
 /// linear layer.
 struct NetworkPlan {
@@ -57,7 +69,8 @@ struct NetworkPlan {
   /// Numbers that a gated recurrent unit keeps from step to step (Cho et al.: "Learning phrase
   /// representations using RNN encoder-decoder", 2014); 0 for none.
   std::size_t memory = 0;
-  std::size_t outputs = 0;  ///< numbers that it gives
+  std::size_t outputs = 0;              ///< numbers that it gives
+  std::vector<PointerHead> pointers{};  ///< outputs that point at others
   bool operator==(const NetworkPlan&) const = default;
 
   /// As JSON, as checkpoints hold it.

@@ -23,6 +23,7 @@ ArenaPlan ArenaCompiler::compile() {
   read_cells();
   read_blocks();
   add_rivers();
+  add_causeways();
   add_bodies();
   add_shots();
   add_zones();
@@ -136,14 +137,36 @@ void ArenaCompiler::check_place(const Placement& place, const std::string& where
   if (place.heading[1] < place.heading[0])
     throw Error(ErrorKind::spec, "the heading range runs backwards", where + ".place.heading",
                 "give the smaller angle first");
-  std::vector<std::string> kinds;
+  std::vector<std::string> kinds, fixed;
   if (plan_.spec.cells)
     for (const CellKind& kind : plan_.spec.cells->kinds) kinds.push_back(kind.name);
-  for (std::size_t i = 0; i < place.on.size(); ++i)
-    if (std::find(kinds.begin(), kinds.end(), place.on[i]) == kinds.end())
-      throw Error(ErrorKind::spec, "no kind of cell is named '" + place.on[i] + "'",
+  if (plan_.heights.used)
+    for (const BodySpec& body : bodies_)
+      if (body.motion == Motion::fixed && !std::holds_alternative<Ball>(body.shape))
+        fixed.push_back(body.name);
+  std::size_t on_cells = 0;
+  for (std::size_t i = 0; i < place.on.size(); ++i) {
+    const auto among = [&](const std::vector<std::string>& names) {
+      return std::find(names.begin(), names.end(), place.on[i]) != names.end();
+    };
+    if (among(kinds)) {
+      ++on_cells;
+    } else if (!among(fixed)) {
+      std::vector<std::string> known = kinds;
+      known.insert(known.end(), fixed.begin(), fixed.end());
+      throw Error(ErrorKind::spec,
+                  "no kind of cell" + std::string(fixed.empty() ? "" : " and no fixed body") +
+                      " is named '" + place.on[i] + "'",
                   where + ".place.on[" + std::to_string(i) + "]",
-                  kinds.empty() ? "give the arena cells" : advice(place.on[i], kinds));
+                  known.empty() ? "give the arena cells" : advice(place.on[i], known));
+    }
+  }
+  if (on_cells > 0 && on_cells < place.on.size())
+    throw Error(ErrorKind::spec, "it is placed on cells and on bodies", where + ".place.on",
+                "name one or the other");
+  if (!place.on.empty() && on_cells == 0 && place.level)
+    throw Error(ErrorKind::spec, "what is placed on a body has its level", where + ".place.level",
+                "leave it out");
 }
 
 std::int64_t ArenaCompiler::count_of(std::int64_t count, const std::optional<double>& density,
@@ -164,17 +187,20 @@ Touchy ArenaCompiler::touchy(const std::vector<Effect>& effects,
                              const std::vector<std::string>& kills,
                              const std::string& where) const {
   Touchy result;
-  for (std::size_t i = 0; i < effects.size(); ++i) {
-    const auto found =
-        std::find(plan_.meter_names.begin(), plan_.meter_names.end(), effects[i].meter);
+  const auto number_of = [&](const std::string& meter, const std::string& key) {
+    const auto found = std::find(plan_.meter_names.begin(), plan_.meter_names.end(), meter);
     if (found == plan_.meter_names.end())
-      throw Error(ErrorKind::spec, "no body has a meter '" + effects[i].meter + "'",
-                  where + ".effects[" + std::to_string(i) + "].meter",
-                  plan_.meter_names.empty() ? "give a body one"
-                                            : advice(effects[i].meter, plan_.meter_names));
-    result.effects.push_back({static_cast<std::uint32_t>(found - plan_.meter_names.begin()),
+      throw Error(ErrorKind::spec, "no body has a meter '" + meter + "'", key,
+                  plan_.meter_names.empty() ? "give a body one" : advice(meter, plan_.meter_names));
+    return static_cast<std::uint32_t>(found - plan_.meter_names.begin());
+  };
+  for (std::size_t i = 0; i < effects.size(); ++i) {
+    const std::string key = where + ".effects[" + std::to_string(i) + "].";
+    result.effects.push_back({number_of(effects[i].meter, key + "meter"),
                               static_cast<float>(effects[i].amount),
-                              static_cast<float>(effects[i].per_second * plan_.spec.tick)});
+                              static_cast<float>(effects[i].per_second * plan_.spec.tick),
+                              {}});
+    if (!effects[i].by.empty()) result.effects.back().by = number_of(effects[i].by, key + "by");
     result.lasting = result.lasting || effects[i].per_second != 0.0;
   }
   result.kills = tag_mask(kills, where + ".kills");
@@ -284,6 +310,10 @@ void ArenaCompiler::lay_out() {
   at.closest = add("closest", "f32", 4, plan_.closest);
   at.tails = add("tail_out_knots_newest", "u32", 4, 3 * plan_.tails.size());
   at.path = add("tail_path_x_y_z", "f32", 4, 3 * plan_.knots);
+  std::size_t stones = 0;
+  for (const CausewayData& causeway : plan_.causeways) stones += causeway.stones;
+  at.causeway = add("causeway_made_platforms_left_newest", "u32", 4, 4 * plan_.causeways.size());
+  at.platform = add("platform", "u32", 4, stones);
   at.wander = add("wander_leg_east_north", "u32", 4, 3 * plan_.wanderers.size());
   std::size_t gates = 0;
   for (const RiverData& river : plan_.rivers) gates += river.gates;

@@ -3,6 +3,7 @@
 #include <numeric>
 
 #include "arena/compile/compiler.hpp"
+#include "arena/physics/river.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/text.hpp"
@@ -24,13 +25,22 @@ void check_names(const List& list, const std::string& what, const std::string& w
 
 }  // namespace
 
+// Rivers and causeways are made of bodies too, which come after those of the spec.
+std::string ArenaCompiler::path_of_body(std::size_t index) const {
+  const auto numbered = [](const char* list, std::size_t i) {
+    return "arena." + std::string(list) + "[" + std::to_string(i) + "]";
+  };
+  const std::size_t own = plan_.spec.bodies.size();
+  if (index < own) return numbered("bodies", index);
+  const std::size_t of_rivers = river_parts * plan_.rivers.size();
+  return index - own < of_rivers ? numbered("rivers", (index - own) / river_parts)
+                                 : numbered("causeways", index - own - of_rivers);
+}
+
 void ArenaCompiler::add_bodies() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     const BodySpec& spec = bodies_[i];
-    const bool own = i < plan_.spec.bodies.size();
-    const std::string where =
-        own ? "arena.bodies[" + std::to_string(i) + "]"
-            : "arena.rivers[" + std::to_string((i - plan_.spec.bodies.size()) / 2) + "]";
+    const std::string where = path_of_body(i);
     check_shape(spec.shape, where);
     check_place(spec.place, where);
     check_body(spec, where);

@@ -248,6 +248,27 @@ void ArenaCompiler::link_connections() {
   }
 }
 
+std::size_t ArenaCompiler::count_bodies() const {
+  std::size_t number = 0;
+  for (std::size_t i = 0; i < bodies_.size(); ++i)
+    number += static_cast<std::size_t>(
+        most_bodies(bodies_[i], "arena.bodies[" + std::to_string(i) + "]"));
+  return number;
+}
+
+std::size_t ArenaCompiler::find_followed(const std::string& name, const std::string& where) const {
+  std::vector<std::string> names;
+  std::size_t number = 0;
+  for (std::size_t i = 0; i < plan_.spec.bodies.size(); ++i) {
+    const BodySpec& body = plan_.spec.bodies[i];
+    if (body.name == name) return number;
+    names.push_back(body.name);
+    number +=
+        static_cast<std::size_t>(most_bodies(body, "arena.bodies[" + std::to_string(i) + "]"));
+  }
+  wrong("no body is named '" + name + "'", where + ".follows", advice(name, names));
+}
+
 void ArenaCompiler::add_rivers() {
   for (std::size_t i = 0; i < plan_.spec.rivers.size(); ++i) {
     const River& river = plan_.spec.rivers[i];
@@ -268,25 +289,10 @@ void ArenaCompiler::add_rivers() {
     RiverData data;
     data.gates = static_cast<std::size_t>(river.gates);
     data.spec = river;
-    std::vector<std::string> names;
-    data.follows = 0;
-    std::size_t number = 0;
-    bool found = false;
-    for (const BodySpec& body : plan_.spec.bodies) {
-      names.push_back(body.name);
-      if (body.name == river.follows) {
-        data.follows = number;
-        found = true;
-      }
-      number += static_cast<std::size_t>(count_of(body.count, body.density, body.place, where));
-    }
-    if (!found)
-      wrong("no body is named '" + river.follows + "'", where + ".follows",
-            advice(river.follows, names));
+    data.follows = find_followed(river.follows, where);
+    data.first_body = count_bodies();
     for (BodySpec& part : river_bodies(river, plan_.heights.used))
       bodies_.push_back(std::move(part));
-    data.first_body = number;
-    for (const RiverData& other : plan_.rivers) data.first_body += river_body_count(other);
     plan_.rivers.push_back(std::move(data));
   }
 }

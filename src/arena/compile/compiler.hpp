@@ -30,6 +30,7 @@ class ArenaCompiler {
  private:
   // Bodies
   void add_bodies();
+  std::string path_of_body(std::size_t index) const;
   void check_body(const BodySpec& spec, const std::string& where) const;
   void add_body(const BodySpec& spec, std::size_t index, const std::string& where);
   void add_motion(const BodySpec& spec, std::size_t number);
@@ -63,6 +64,10 @@ class ArenaCompiler {
                   const std::string& where);
   void add_cell_kinds();
   void add_rivers();
+  void add_causeways();
+  // The number of the first body of that name, counted as they will be added.
+  std::size_t find_followed(const std::string& name, const std::string& where) const;
+  std::size_t count_bodies() const;
   void link_connections();
 
   // Height (compile_heights.cpp)

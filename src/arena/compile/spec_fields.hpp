@@ -79,6 +79,7 @@ void describe(V& v, Effect& s) {
   v("meter", s.meter, needed());
   v("amount", s.amount);
   v("per_second", s.per_second);
+  v("by", s.by);
 }
 
 template <class V>
@@ -363,6 +364,23 @@ void describe(V& v, River& s) {
 }
 
 template <class V>
+void describe(V& v, Causeway& s) {
+  v("name", s.name, needed());
+  v("follows", s.follows, needed());
+  v("count", s.count, between(4, 1024));
+  v("stone", s.stone, positive());
+  v("thickness", s.thickness, positive());
+  v("stones", s.stones, between(1, 1024));
+  v("gap", s.gap, at_least(0));
+  v("rise", s.rise);
+  v("levels", s.levels);
+  v("ease", s.ease, Rule{.low = 0.0, .high = 1.0, .above_low = true});
+  v("behind", s.behind, positive());
+  v("ends", s.ends, positive());
+  v("kills", s.kills);
+}
+
+template <class V>
 void describe(V& v, Floor& s) {
   v("name", s.name);
   v("tag", s.tag);
@@ -516,6 +534,7 @@ void describe(V& v, ArenaSpec& s) {
   v("meshes", s.meshes);
   v("blocks", s.blocks);
   v("rivers", s.rivers);
+  v("causeways", s.causeways);
   v("vary", s.vary);
   v("variants", s.variants, between(1, 4096));
   v("phases", s.phases);

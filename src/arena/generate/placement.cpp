@@ -8,6 +8,7 @@
 
 #include "arena/blocks.hpp"
 #include "arena/casts/cast_cells.hpp"
+#include "arena/physics/causeway.hpp"
 #include "arena/physics/physics.hpp"
 #include "arena/physics/river.hpp"
 #include "arena/physics/standing.hpp"
@@ -30,7 +31,12 @@ class Placer {
   bool place(std::size_t entity) {
     const Placement& rule = plan_.placement_of(entity);
     const bool steps = on_cells(entity);
-    const bool by_cell = steps || !rule.on.empty();
+    const bool by_body = !steps && is_on_bodies(rule);
+    const bool by_cell = steps || (!rule.on.empty() && !by_body);
+    if (by_body) {
+      list_bodies(rule);
+      if (memory_.candidates.empty()) return false;
+    }
     if (by_cell) {
       if (&rule != listed_) list_cells(rule);  // things of one spec follow each other
       if (memory_.candidates.empty()) return false;
@@ -38,9 +44,10 @@ class Placer {
     const RailData* rail = rail_of(entity);
     for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
       Pose pose = rail != nullptr ? somewhere_on(*rail)
+                  : by_body       ? pose_on_body(rule, entity)
                   : by_cell       ? pose_on_cell(rule, steps)
                                   : pose_in_region(rule);
-      if (plan_.heights.used && !set_level(entity, rule, pose)) {
+      if (plan_.heights.used && !by_body && !set_level(entity, rule, pose)) {
         blame("no ground to stand on");
         continue;
       }
@@ -195,6 +202,52 @@ class Placer {
     double degrees = random_.between(rule.heading[0], rule.heading[1]);
     if (steps) degrees = 90.0 * std::floor(degrees / 90.0 + 0.5);
     turn(pose, exact::wrap_angle(exact::radians(degrees)));
+    return pose;
+  }
+
+  bool is_on_bodies(const Placement& rule) const {
+    return !rule.on.empty() && plan_.heights.used &&
+           std::none_of(plan_.entities.begin(), plan_.entities.end(), [&](const Entity& e) {
+             return e.kind == EntityKind::cell && e.name == rule.on.front();
+           });
+  }
+
+  // Bodies of the wanted names that are in place, and whose middle lies in the region.
+  void list_bodies(const Placement& rule) {
+    listed_ = nullptr;
+    memory_.candidates.clear();
+    for (const std::size_t other : memory_.placed_entity) {
+      if (other >= plan_.bodies ||
+          std::find(rule.on.begin(), rule.on.end(), plan_.entities[other].name) == rule.on.end())
+        continue;
+      const auto x = static_cast<double>(s_.x[other]), y = static_cast<double>(s_.y[other]);
+      if (is_open(rule) &&
+          (x < rule.region[0] || x > rule.region[2] || y < rule.region[1] || y > rule.region[3]))
+        continue;
+      memory_.candidates.push_back(static_cast<std::uint32_t>(other));
+    }
+  }
+
+  // Anywhere on the top of a body, with its middle as far from the rim as it is wide where there is
+  // room for that.
+  Pose pose_on_body(const Placement& rule, std::size_t entity) {
+    const auto& list = memory_.candidates;
+    const std::size_t below = list[random_.below(static_cast<std::uint32_t>(list.size()))];
+    const ShapeData& shape = plan_.shapes[below];
+    const float own = plan_.bounds[entity];
+    const float long_way = std::max(0.0f, shape.half_length + shape.radius - own),
+                wide_way = std::max(0.0f, shape.half_width + shape.radius - own);
+    const auto off = [&](float most) {
+      return static_cast<float>(
+          random_.between(-static_cast<double>(most), static_cast<double>(most)));
+    };
+    const float along = off(long_way), across = off(wide_way);
+    Pose pose;
+    pose.x = s_.x[below] + s_.cos[below] * along - s_.sin[below] * across;
+    pose.y = s_.y[below] + s_.sin[below] * along + s_.cos[below] * across;
+    pose.z = s_.z[below] + plan_.tall[below];
+    turn(pose,
+         exact::wrap_angle(exact::radians(random_.between(rule.heading[0], rule.heading[1]))));
     return pose;
   }
 
@@ -357,6 +410,10 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memor
     memory.placed_entity.clear();
     Placer placer(plan, s, memory, random);
     begin_rivers(plan, s);
+    begin_causeways(plan, s);
+    for (const CausewayData& causeway : plan.causeways)
+      for (std::size_t stone = 0; stone < causeway.stones; ++stone)
+        placer.note(causeway.first_body + stone);
     for (const RiverData& river : plan.rivers)
       for (std::size_t b = 0; b < river_body_count(river); ++b)
         if (s.present[river.first_body + b] != 0) placer.note(river.first_body + b);

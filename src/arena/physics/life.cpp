@@ -36,9 +36,13 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
   if (!touchy.any() || active == nowhere || t.s.present[body] == 0) return;
   for (const EffectData& effect : touchy.effects) {
     const std::int32_t meter = t.plan.meter_of[active][effect.meter_name];
-    if (meter >= 0)
-      t.memory.meter_change[static_cast<std::size_t>(meter)] +=
-          dose == Dose::once ? effect.amount : effect.per_tick;
+    if (meter < 0) continue;
+    float change = dose == Dose::once ? effect.amount : effect.per_tick;
+    if (effect.by) {
+      const std::int32_t by = t.plan.meter_of[active][*effect.by];
+      change *= by >= 0 ? t.s.meters[by] : 0.0f;
+    }
+    t.memory.meter_change[static_cast<std::size_t>(meter)] += change;
   }
   if (dose == Dose::once && touchy.kills.holds(t.plan.tag_of[body]))
     kill(t, body, EntityId(source));

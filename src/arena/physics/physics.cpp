@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "arena/generate/placement.hpp"
+#include "arena/physics/causeway.hpp"
 #include "arena/physics/river.hpp"
 #include "zithercraft/base/exact.hpp"
 
@@ -98,6 +99,7 @@ void step_physics(const Tick& t) {
   run_meters(t);
   bring_back(t);
   flow_rivers(plan, s, t.events);
+  extend_causeways(plan, s, t.events);
 }
 
 }  // namespace zithercraft::arena_internal

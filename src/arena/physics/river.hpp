@@ -10,6 +10,7 @@ class EventSink;
 
 /// The bodies a river is made of: rocks (two for each gate), banks (two for each gate) and a weir
 /// that closes its tail.
+constexpr std::size_t river_parts = 3;
 std::vector<BodySpec> river_bodies(const River& river, bool high);
 std::size_t river_body_count(const RiverData& river);
 

@@ -3,6 +3,7 @@
 #include <optional>
 
 #include "game/compile/compile_role.hpp"
+#include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/text.hpp"
 
 namespace zithercraft::game_internal {
@@ -38,6 +39,12 @@ class ControlCompiler : public RoleCompiler {
   }
 
   void compile_conditions() {
+    // Who is not there cannot be chosen.
+    for (std::size_t c = 0; c < role_.controls.size(); ++c)
+      for (const CrowdSense& crowd : role_.crowds)
+        if (!role_.controls[c].among.empty() && crowd.name == role_.controls[c].among)
+          for (std::size_t k = 0; k < crowd.others; ++k)
+            plan_.controls[c].need_columns[k + 1] = crowd.first_column + k * crowd.columns_each;
     for (std::size_t c = 0; c < spec_.controls.size(); ++c)
       if (const auto* choice = std::get_if<Choice>(&spec_.controls[c]))
         for (std::size_t i = 0; i < choice->options.size(); ++i)
@@ -171,6 +178,83 @@ class ControlCompiler : public RoleCompiler {
         static_cast<float>(static_cast<std::size_t>(rest) % choice.options.size()));
     role_.controls.push_back(
         {choice.name, "option", 0, static_cast<double>(names.size() - 1), names});
+  }
+
+  void add(const Target& target, const std::string& where) {
+    if (game_.spec.custom)
+      wrong_spec("the game is played without an arena, and nobody is seen in it", where,
+                 "use a choice");
+    const Crowd* crowd = nullptr;
+    std::vector<std::string> crowds;
+    TargetPlan plan;
+    for (std::size_t i = 0; i < spec_.senses.size(); ++i)
+      if (const auto* other = std::get_if<Crowd>(&spec_.senses[i])) {
+        crowds.push_back(other->name);
+        if (other->name != target.among) continue;
+        crowd = other;
+        plan.sense = i;
+      }
+    if (crowd == nullptr)
+      wrong_spec("the role has no crowd sense '" + target.among + "'", where + ".among",
+                 crowds.empty() ? "give it one" : advice(target.among, crowds));
+    plan.control = plan_.controls.size();
+    plan.event = static_cast<std::int32_t>(
+        std::find(game_.told.begin(), game_.told.end(), target.name) - game_.told.begin());
+    ControlPlan control;
+    if (!target.launcher.empty()) add_launcher(target, where, plan, control);
+    if (target.follows) add_following(where, plan, control);
+    std::vector<std::string> names{"nobody"};
+    for (std::int64_t i = 1; i <= crowd->nearest; ++i) names.push_back(std::to_string(i));
+    control.options = names.size();
+    control.option_values.assign(names.size() * control.inputs.size(), 0.0f);
+    control.need_columns.resize(names.size());
+    plan_.controls.push_back(std::move(control));
+    plan_.targets.push_back(plan);
+    role_.rest.push_back(0.0f);
+    role_.controls.push_back(
+        {target.name, "option", 0, static_cast<double>(names.size() - 1), names, target.among});
+  }
+
+  std::size_t drive(const std::string& input, ControlPlan& control) const {
+    const auto found = std::find(inputs_.begin(), inputs_.end(), input);
+    control.inputs.push_back(static_cast<std::size_t>(found - inputs_.begin()));
+    return control.inputs.back();
+  }
+  bool has_input(const std::string& input) const {
+    return std::find(inputs_.begin(), inputs_.end(), input) != inputs_.end();
+  }
+
+  void add_launcher(const Target& target, const std::string& where, TargetPlan& plan,
+                    ControlPlan& control) const {
+    const auto& launchers =
+        game_.spec.arena.bodies[game_.arena.entity(role_.seats.front()).spec_index].launchers;
+    const auto launcher =
+        std::find_if(launchers.begin(), launchers.end(),
+                     [&](const Launcher& other) { return other.name == target.launcher; });
+    if (launcher == launchers.end())
+      wrong_spec("the body has no launcher '" + target.launcher + "'", where + ".launcher",
+                 launchers.empty() ? "give it one" : advice(target.launcher, names_of(launchers)));
+    plan.fire = drive(target.launcher + ".fire", control);
+    if (has_input(target.launcher + ".bearing"))
+      plan.bearing = drive(target.launcher + ".bearing", control);
+    if (has_input(target.launcher + ".elevation"))
+      plan.elevation = drive(target.launcher + ".elevation", control);
+    plan.swing = static_cast<float>(exact::radians(launcher->swing));
+    plan.lowest = static_cast<float>(exact::radians(launcher->rise[0]));
+    plan.highest = static_cast<float>(exact::radians(launcher->rise[1]));
+  }
+
+  void add_following(const std::string& where, TargetPlan& plan, ControlPlan& control) const {
+    if (has_input("east")) {
+      plan.east = drive("east", control);
+      plan.north = drive("north", control);
+    } else if (has_input("ahead") && has_input("left")) {
+      plan.ahead = drive("ahead", control);
+      plan.left = drive("left", control);
+    } else {
+      wrong_spec("the body cannot go where it wants", where + ".follows",
+                 "give it a walker, a flyer or a stepper");
+    }
   }
 
   void add_need(std::size_t control, const Choice& choice, std::size_t option,

@@ -24,6 +24,7 @@ void check_sense(const OwnState& sense, const std::string& where) {
   refuse(sense.heading, no_arena, where + ".heading");
   refuse(sense.quarter, no_arena, where + ".quarter");
   refuse(sense.level.has_value(), no_arena, where + ".level");
+  refuse(sense.phase, no_arena, where + ".phase");
 }
 template <class Other>
 void check_sense(const Other& sense, const std::string& where) {
@@ -36,6 +37,9 @@ void check_control(const Dial& dial, const std::string& where) {
   refuse(dial.dead_zone > 0.0, no_arena, where + ".dead_zone");
   refuse(dial.rate.has_value(), no_arena, where + ".rate");
   refuse(!dial.holds, no_arena, where + ".holds");
+}
+void check_control(const Target&, const std::string& where) {
+  wrong_spec(std::string(no_arena) + " to see somebody in", where, "use a choice");
 }
 void check_control(const Choice& choice, const std::string& where) {
   refuse(!choice.drives.empty(), no_arena, where + ".drives");

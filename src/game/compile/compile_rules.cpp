@@ -41,11 +41,11 @@ class RuleCompiler {
 
  private:
   void check() const {
-    const int triggers = spec_.on.has_value() + spec_.when.has_value() + spec_.after.has_value() +
-                         spec_.every.has_value();
+    const bool timed = spec_.after || spec_.every;
+    const int triggers = spec_.on.has_value() + spec_.when.has_value() + (timed ? 1 : 0);
     if (triggers != 1)
       wrong_spec("the rule '" + spec_.name + "' has " + std::to_string(triggers) + " triggers",
-                 where_, "give exactly one of on, when, after and every");
+                 where_, "give exactly one of on, when, and a time: after, every or both");
     if (spec_.lasting > 0.0 && !spec_.when)
       wrong_spec("only a condition can last", where_ + ".lasting",
                  "give the rule a `when`, or leave `lasting` out");
@@ -210,6 +210,9 @@ void find_told_events(GamePlan& game) {
     for (const Action& action : rule.then)
       if (const auto* emit = std::get_if<Emit>(&action)) add(emit->event);
   }
+  for (const RoleSpec& role : game.spec.roles)
+    for (const Control& control : role.controls)
+      if (const auto* target = std::get_if<Target>(&control)) add(target->name);
 }
 
 void compile_rules(GamePlan& game) {

@@ -168,11 +168,26 @@ class SenseCompiler : public RoleCompiler {
     }
   }
 
+  // Directions from below to above, in the upright plane through the heading.
+  static void aim_upright(FanPlan& fan, double first, double step) {
+    for (std::size_t ray = 0; ray < fan.rays; ++ray) {
+      const auto [sin, cos] =
+          exact::sin_cos(exact::radians(first + step * static_cast<double>(ray)));
+      fan.cos.push_back(cos);
+      fan.sin.push_back(0.0f);
+      fan.up.push_back(sin);
+    }
+  }
+
   FanPlan plan_for(const RayFan& sense, const std::string& where) {
     FanPlan fan = rays_of(sense, where);
     if (sense.to_height && !game_.arena.has_height()) needs_height(where + ".to_height");
     if (sense.follows_pitch && !game_.arena.has_height()) needs_height(where + ".follows_pitch");
     fan.follows_pitch = sense.follows_pitch;
+    if (sense.upright && !game_.arena.has_height()) needs_height(where + ".upright");
+    if (sense.upright && sense.to_height)
+      wrong_spec("the rays of an upright fan end at heights of their own", where + ".to_height",
+                 "leave it out");
     const double rise =
         sense.to_height ? (*sense.to_height - static_cast<double>(fan.eye)) / sense.reach : 0.0;
     if (rise <= -1.0 || rise >= 1.0)
@@ -181,7 +196,8 @@ class SenseCompiler : public RoleCompiler {
     // A full circle has as many gaps as rays; an open fan has one gap fewer.
     const double gaps = sense.arc >= 360.0 ? static_cast<double>(sense.rays)
                                            : std::max(1.0, static_cast<double>(sense.rays - 1));
-    aim(fan, sense.rays == 1 ? 0.0 : -0.5 * sense.arc, sense.arc / gaps, rise);
+    const double first = sense.rays == 1 ? 0.0 : -0.5 * sense.arc, step = sense.arc / gaps;
+    sense.upright ? aim_upright(fan, first, step) : aim(fan, first, step, rise);
     return add_rays(std::move(fan), sense);
   }
 
@@ -230,6 +246,7 @@ class SenseCompiler : public RoleCompiler {
                      static_cast<float>(sense.reach),
                      static_cast<float>(1.0 / sense.reach),
                      {}};
+    if (sense.top_speed) plan.inverse_top_speed = static_cast<float>(1.0 / *sense.top_speed);
     if (sense.along_path) check_cells(game_, where);
     if (sense.whose != Whose::anyone) {
       check_sides(sense.whose, where + ".whose");
@@ -258,7 +275,37 @@ class SenseCompiler : public RoleCompiler {
     }
     add("distance", "m", {0, 1, sense.reach});
     if (game_.arena.has_height()) add("up", "sine", {-1, 1});
+    if (sense.top_speed) {
+      add("speed_ahead", "m/s", {-1, 1, *sense.top_speed});
+      add("speed_left", "m/s", {-1, 1, *sense.top_speed});
+    }
     return plan;
+  }
+
+  // How a meter of others is read, by body.
+  std::vector<CrowdPlan::Reading> readings_of(const std::string& meter,
+                                              const std::vector<std::vector<EntityId>>& others,
+                                              const std::string& where) const {
+    std::vector<CrowdPlan::Reading> readings(game_.arena.bodies().size());
+    std::vector<std::string> known;
+    bool any = false;
+    for (const auto& seat : others)
+      for (const EntityId other : seat) {
+        if (!game_.arena.bodies().holds(other)) continue;
+        for (const Meter& m :
+             game_.spec.arena.bodies[game_.arena.entity(other).spec_index].meters) {
+          known.push_back(m.name);
+          if (m.name != meter) continue;
+          any = true;
+          readings[other.index()] = {game_.arena.meter_number(other, meter),
+                                     static_cast<float>(m.low),
+                                     static_cast<float>(1.0 / (m.high - m.low))};
+        }
+      }
+    if (!any)
+      wrong_spec("nobody of the crowd has a meter '" + meter + "'", where,
+                 known.empty() ? "leave it out" : advice(meter, known));
+    return readings;
   }
 
   CrowdPlan plan_for(const Crowd& sense, const std::string& where) {
@@ -288,6 +335,22 @@ class SenseCompiler : public RoleCompiler {
     plan.reach = static_cast<float>(sense.reach);
     plan.inverse_reach = static_cast<float>(1.0 / sense.reach);
     plan.inverse_top_speed = static_cast<float>(1.0 / sense.top_speed);
+    for (std::size_t m = 0; m < sense.meters.size(); ++m)
+      plan.meters.push_back(
+          readings_of(sense.meters[m], plan.others, where + ".meters[" + std::to_string(m) + "]"));
+    check_unique(sense.meters, "meter", where + ".meters", "list each once");
+    if (sense.side) {
+      check_sides(Whose::own, where + ".side");
+      for (const EntityId e : game_.arena.ids())
+        plan.own_side.push_back(meant(Whose::own, 0, e) ? 1 : 0);
+    }
+    plan.target = sense.target;
+    if (sense.target &&
+        std::none_of(game_.spec.roles.begin(), game_.spec.roles.end(), [](const RoleSpec& role) {
+          return std::any_of(role.controls.begin(), role.controls.end(),
+                             [](const Control& c) { return std::holds_alternative<Target>(c); });
+        }))
+      wrong_spec("no role chooses a target", where + ".target", "leave it out");
     for (std::int64_t i = 0; i < sense.nearest; ++i) {
       const About about{{number(i)}};
       // One that is there is of the only tag, or has a flag for its own.
@@ -301,6 +364,10 @@ class SenseCompiler : public RoleCompiler {
       if (plan.flags > 0)
         for (const auto& tag : sense.of)
           add_column(sense.name, tag, "flag", {}, {about.index, tag, seen_quantity});
+      for (const auto& meter : sense.meters)
+        add_column(sense.name, meter, "share of full", {}, about);
+      if (sense.side) add_column(sense.name, "own_side", "flag", {}, about);
+      if (sense.target) add_column(sense.name, "targets_me", "flag", {}, about);
     }
     role_.crowds.push_back({sense.name, first_column, plan.nearest,
                             (role_.columns.size() - first_column) / plan.nearest,
@@ -310,24 +377,46 @@ class SenseCompiler : public RoleCompiler {
 
   // ---- The seat itself
 
-  OwnMotionPlan plan_for(const OwnMotion& sense, const std::string&) {
-    const double top_turn = exact::radians(sense.top_turn_rate);
-    add_column(sense.name, "speed_ahead", "m/s", {-1, 1, sense.top_speed});
-    add_column(sense.name, "speed_left", "m/s", {-1, 1, sense.top_speed});
-    add_column(sense.name, "turn_rate", "rad/s", {-1, 1, top_turn});
-    if (game_.arena.has_height()) {
-      add_column(sense.name, "climb", "m/s", {-1, 1, sense.top_speed});
-      add_column(sense.name, "pitch", "rad", {-1, 1, 0.5 * exact::pi});
-      add_column(sense.name, "stands", "flag");
+  OwnMotionPlan plan_for(const OwnMotion& sense, const std::string& where) {
+    const double top = sense.top_speed, top_turn = exact::radians(sense.top_turn_rate);
+    struct Part {
+      const char *name, *unit;
+      Range range;
+      bool high;
+    };
+    const std::array parts{Part{"speed_ahead", "m/s", {-1, 1, top}, false},
+                           Part{"speed_left", "m/s", {-1, 1, top}, false},
+                           Part{"turn_rate", "rad/s", {-1, 1, top_turn}, false},
+                           Part{"climb", "m/s", {-1, 1, top}, true},
+                           Part{"pitch", "rad", {-1, 1, 0.5 * exact::pi}, true},
+                           Part{"stands", "flag", {}, true}};
+    check_unique(sense.parts, "part", where + ".parts", "list each once");
+    std::vector<std::string> known;
+    for (const Part& part : parts)
+      if (!part.high || game_.arena.has_height()) known.emplace_back(part.name);
+    for (std::size_t i = 0; i < sense.parts.size(); ++i)
+      if (std::find(known.begin(), known.end(), sense.parts[i]) == known.end())
+        wrong_spec("there is no such part of the own motion here: '" + sense.parts[i] + "'",
+                   where + ".parts[" + std::to_string(i) + "]", advice(sense.parts[i], known));
+    OwnMotionPlan plan{static_cast<float>(1.0 / top), static_cast<float>(1.0 / top_turn), {}};
+    for (std::size_t k = 0; k < known.size(); ++k) {
+      if (!sense.parts.empty() &&
+          std::find(sense.parts.begin(), sense.parts.end(), known[k]) == sense.parts.end())
+        continue;
+      plan.parts.push_back(k);
+      add_column(sense.name, parts[k].name, parts[k].unit, parts[k].range);
     }
-    return {static_cast<float>(1.0 / sense.top_speed), static_cast<float>(1.0 / top_turn),
-            game_.arena.has_height()};
+    return plan;
   }
 
   OwnStatePlan plan_for(const OwnState& sense, const std::string& where) {
-    if (!sense.heading && !sense.quarter && !sense.level && !sense.controls && !sense.time_left)
+    if (!sense.heading && !sense.quarter && !sense.level && !sense.controls && !sense.phase &&
+        !sense.time_left)
       wrong_spec("nothing of the own state is asked for", where,
-                 "switch on heading, quarter, level, controls or time_left");
+                 "switch on heading, quarter, level, controls, phase or time_left");
+    const auto& phases = game_.spec.arena.phases;
+    if (sense.phase && phases.empty())
+      wrong_spec("the arena has no phases", where + ".phase", "leave it out");
     if (sense.level && !game_.arena.has_height()) needs_height(where + ".level");
     if (sense.heading) {
       add_column(sense.name, "heading_cosine", "cosine", {-1, 1});
@@ -346,6 +435,8 @@ class SenseCompiler : public RoleCompiler {
           add_column(sense.name, "last." + control.name, control.unit, {control.low, control.high});
         }
       }
+    if (sense.phase)
+      for (const Phase& phase : phases) add_column(sense.name, "phase." + phase.name, "flag");
     if (sense.time_left) add_column(sense.name, "time_left", "share");
     return {sense, sense.level ? static_cast<float>(1.0 / *sense.level) : 1.0f,
             1.0f / static_cast<float>(game_.spec.cutoffs.steps)};
@@ -491,7 +582,8 @@ class SenseCompiler : public RoleCompiler {
     if (sense.eye && !game_.arena.has_height()) needs_height(where + ".eye");
     plan.across = static_cast<float>(sense.across);
     check_squares_shown(sense, where);
-    plan.turns = sense.turns && sense.from == CameraFrom::above;
+    if (sense.from == CameraFrom::side && !game_.arena.has_height()) needs_height(where + ".from");
+    plan.turns = sense.turns && (sense.from == CameraFrom::above || sense.from == CameraFrom::side);
     plan.high = game_.arena.has_height();
     plan.reach = static_cast<float>(sense.reach);
     plan.eye = static_cast<float>(sense.eye.value_or(plan.high ? half_height() : 0.5));
@@ -562,7 +654,9 @@ class SenseCompiler : public RoleCompiler {
   void check_squares_shown(const Camera& sense, const std::string& where) const {
     constexpr double most = 1024.0;
     const ArenaSpec& arena = game_.spec.arena;
-    if (sense.from == CameraFrom::eyes || (!arena.cells && !arena.blocks)) return;
+    if (sense.from == CameraFrom::eyes || sense.from == CameraFrom::side ||
+        (!arena.cells && !arena.blocks))
+      return;
     const double size = arena.cells ? arena.cells->size : arena.blocks->size;
     const auto width = static_cast<double>(sense.width), height = static_cast<double>(sense.height);
     if (sense.across * std::hypot(width, height) / width > most * size)

@@ -108,9 +108,11 @@ std::string words_of(const Finish& a) {
 
 std::string in_words(const RuleSpec& rule) {
   if (rule.coded()) return "by code";
-  std::string text = rule.on      ? words_of(*rule.on)
-                     : rule.when  ? "once " + words_of(*rule.when)
-                     : rule.after ? "after " + number(*rule.after) + " s"
+  std::string text = rule.on     ? words_of(*rule.on)
+                     : rule.when ? "once " + words_of(*rule.when)
+                     : rule.after
+                         ? "after " + number(*rule.after) + " s" +
+                               (rule.every ? " and every " + number(*rule.every) + " s" : "")
                      : rule.every ? "every " + number(*rule.every) + " s"
                                   : "never";
   if (rule.lasting > 0.0) text += " for " + number(rule.lasting) + " s";

@@ -64,9 +64,9 @@ struct config::Words<Bearings> {
 
 template <>
 struct config::Words<CameraFrom> {
-  static constexpr std::array list{std::pair{"above", CameraFrom::above},
-                                   std::pair{"eyes", CameraFrom::eyes},
-                                   std::pair{"overall", CameraFrom::overall}};
+  static constexpr std::array list{
+      std::pair{"above", CameraFrom::above}, std::pair{"eyes", CameraFrom::eyes},
+      std::pair{"overall", CameraFrom::overall}, std::pair{"side", CameraFrom::side}};
 };
 
 template <>
@@ -114,6 +114,7 @@ void describe(V& v, RayFan& s) {
   describe_rays(v, s);
   v("to_height", s.to_height);
   v("follows_pitch", s.follows_pitch);
+  v("upright", s.upright);
 }
 
 template <class V>
@@ -130,6 +131,7 @@ void describe(V& v, Compass& s) {
   v("bearings", s.bearings);
   v("along_path", s.along_path);
   v("reach", s.reach, positive());
+  v("top_speed", s.top_speed, positive());
   v("signal", s.signal);
 }
 
@@ -138,6 +140,7 @@ void describe(V& v, OwnMotion& s) {
   v("name", s.name);
   v("top_speed", s.top_speed, positive());
   v("top_turn_rate", s.top_turn_rate, positive());
+  v("parts", s.parts);
   v("signal", s.signal);
 }
 
@@ -148,6 +151,7 @@ void describe(V& v, OwnState& s) {
   v("quarter", s.quarter);
   v("level", s.level, positive());
   v("controls", s.controls);
+  v("phase", s.phase);
   v("time_left", s.time_left);
   v("signal", s.signal);
 }
@@ -222,6 +226,9 @@ void describe(V& v, Crowd& s) {
   v("reach", s.reach, positive());
   v("top_speed", s.top_speed, positive());
   v("whose", s.whose);
+  v("meters", s.meters);
+  v("side", s.side);
+  v("target", s.target);
   v("signal", s.signal);
 }
 
@@ -276,6 +283,14 @@ void describe(V& v, Choice& s) {
   v("drives", s.drives);
   v("options", s.options, needed());
   v("holds", s.holds);
+}
+
+template <class V>
+void describe(V& v, Target& s) {
+  v("name", s.name, needed());
+  v("among", s.among, needed());
+  v("launcher", s.launcher);
+  v("follows", s.follows);
 }
 
 template <class V>
@@ -374,6 +389,12 @@ void describe(V& v, KeyBinding& s) {
 }
 
 template <class V>
+void describe(V& v, ScriptLimits& s) {
+  v("delay", s.delay, between(0, 10));
+  v("effort", s.effort, Rule{.low = 0.0, .high = 1.0, .above_low = true});
+}
+
+template <class V>
 void describe(V& v, RoleSpec& s) {
   v("name", s.name, needed());
   v("body", s.body);
@@ -383,6 +404,7 @@ void describe(V& v, RoleSpec& s) {
   v("controls", s.controls);
   v("rewards", s.rewards);
   v("script", s.script);
+  v("script_limits", s.script_limits);
   v("mirrors", s.mirrors);
   v("keys", s.keys);
 }

@@ -23,6 +23,9 @@ PolicySignature rating_signature(const Role& role, const DqnSettings& s) {
                   "train by sac, td3 or ppo, or give the role choices in its place");
   NetworkPlan plan =
       plan_fronts(role, {s.pictures, s.picture_least, s.crowd_width, s.crowd_queries});
+  // Values of others are told by their places in the crowd: a head that splits a value into that of
+  // the state and what an option adds, or into quantiles, has no scores to add to.
+  plan.pointers.clear();
   plan.activation = s.activation;
   plan.memory = static_cast<std::size_t>(s.memory);
   plan.hidden = {s.value_layers.begin(), s.value_layers.end()};

@@ -22,6 +22,7 @@ std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role,
   if (settings.share && settings.value_sees == Sight::own) return {policy, {}};
   value.hidden = widths(settings.value_layers);
   value.outputs = 1;
+  value.pointers.clear();
   return {policy, value};
 }
 

@@ -55,6 +55,7 @@ NetworkPlan critic_for(const Role& role, const TeamView& view, const ActorCritic
   plan.columns += heads.dials();
   plan.hidden = {s.value_layers.begin(), s.value_layers.end()};
   plan.outputs = heads.combinations();
+  plan.pointers.clear();
   return plan;
 }
 

@@ -58,6 +58,20 @@ Json roles_of(const Game& game, const std::vector<std::string>& players) {
                       {"eye", s.eye},
                       {"follows_pitch", s.follows_pitch},
                       {"directions", s.direction}});
+    Json targets = Json::array();
+    std::size_t first = 0;
+    for (std::size_t c = 0; c < role.controls.size(); ++c) {
+      for (const CrowdSense& crowd : role.crowds)
+        if (!role.controls[c].among.empty() && crowd.name == role.controls[c].among)
+          targets.push_back({{"name", role.controls[c].name},
+                             {"control", c},
+                             {"first", first},
+                             {"others", crowd.others},
+                             {"first_column", crowd.first_column},
+                             {"columns_each", crowd.columns_each},
+                             {"reach", role.columns[crowd.first_column + 3].scale}});
+      first += role.controls[c].is_choice() ? role.controls[c].options.size() : 2;
+    }
     for (const KeyBinding& b : role.keys) keys.push_back(binding_json(b));
     list.push_back({{"name", role.name},
                     {"player", r < players.size() ? players[r] : ""},
@@ -67,6 +81,7 @@ Json roles_of(const Game& game, const std::vector<std::string>& players) {
                     {"terms", role.terms},
                     {"probabilities", probability_count(role.controls)},
                     {"rays", rays},
+                    {"targets", targets},
                     {"keys", keys}});
   }
   return list;

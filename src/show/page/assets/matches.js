@@ -238,6 +238,16 @@ class Match {
   colourOf(entity) {
     return this.scene.tags[this.scene.entities[entity].tag].colour;
   }
+  // Seats that are alike differ in lightness.
+  seatColour(body) {
+    const colour = new THREE.Color(this.colourOf(body)),
+      alike = this.seatList().filter((s) => this.colourOf(s.body) === this.colourOf(body)),
+      place = alike.findIndex((s) => s.body === body);
+    if (alike.length < 2 || place < 0) return colour;
+    const { h, s, l } = colour.getHSL({ h: 0, s: 0, l: 0 }),
+      share = place / (alike.length - 1) - 0.5;
+    return colour.setHSL((h + 0.16 * share + 1) % 1, s, Math.min(0.85, Math.max(0.2, l + 0.4 * share)));
+  }
   // What a custom game tells has a name of its own.
   wordFor(kind, detail) {
     return kindsOfEvents[kind] === "custom" ? this.scene.happenings[detail] : kindsOfEvents[kind];
@@ -329,6 +339,28 @@ function raysOf(match, frame, role, seat, pose) {
       });
       column += rays.columns_each;
     }
+  }
+  return list;
+}
+
+// Where those stand whom a seat can choose, from what it sensed: the number of the option, and the
+// place.
+function othersOf(match, frame, role, seat, pose, target) {
+  const list = [],
+    seen = frame.part(role, "observations", seat);
+  const [x, y, heading, z] = pose,
+    c = Math.cos(heading),
+    s = Math.sin(heading);
+  for (let k = 0; k < target.others; ++k) {
+    const at = target.first_column + k * target.columns_each;
+    if (seen[at] < 0.5) continue;
+    const ahead = seen[at + 1],
+      left = seen[at + 2],
+      far = seen[at + 3] * target.reach;
+    list.push({
+      place: k + 1,
+      at: [x + far * (c * ahead - s * left), y + far * (s * ahead + c * left), z],
+    });
   }
   return list;
 }

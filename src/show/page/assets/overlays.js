@@ -4,6 +4,7 @@
 const overlayList = [
   ["rays", "Rays of the chosen seat, in the colour of what they met", true],
   ["all rays", "Rays of all seats", false],
+  ["targets", "Whom the chosen seat may choose, the likelier the stronger", true],
   ["paths", "Ways travelled so far", true],
   ["zones", "Zones", true],
   ["events", "What happened just now", true],
@@ -46,6 +47,14 @@ class Overlays {
     if (shown["all rays"])
       for (const s of match.seatList())
         this.drawRays(match, frame, s, this.poseAtStep(match, frame, s.body));
+    if (shown.targets && pose)
+      this.drawTargets(
+        match,
+        frame,
+        match.frame(episode, frame.step + 1),
+        chosen,
+        this.poseAtStep(match, frame, seat),
+      );
     if (shown.heatmap || shown.value)
       this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heatmap");
     if (shown.events) this.drawEvents(match, episode, time, seat);
@@ -76,14 +85,13 @@ class Overlays {
   drawRays(match, frame, chosen, pose) {
     const points = [],
       colours = [],
+      missed = [],
       ends = [],
       endColours = [];
-    const faint = new THREE.Color(css("--soft"));
     for (const ray of raysOf(match, frame, chosen.role, chosen.seat, pose)) {
       const tag = match.scene.tags.find((t) => t.name === ray.tag);
-      const colour = tag ? new THREE.Color(tag.colour) : faint;
       const lift = this.lift();
-      points.push(
+      (tag ? points : missed).push(
         ray.from[0],
         ray.from[1],
         ray.from[2] + lift,
@@ -91,8 +99,9 @@ class Overlays {
         ray.to[1],
         ray.to[2] + lift,
       );
-      for (let i = 0; i < 2; ++i) colours.push(colour.r, colour.g, colour.b);
       if (tag) {
+        const colour = new THREE.Color(tag.colour);
+        for (let i = 0; i < 2; ++i) colours.push(colour.r, colour.g, colour.b);
         ends.push(ray.to[0], ray.to[1], ray.to[2] + lift);
         endColours.push(colour.r, colour.g, colour.b);
       }
@@ -110,6 +119,21 @@ class Overlays {
         }),
       ),
     );
+    // What met nothing is broken and pale, unlike any colour of a thing.
+    const broken = new THREE.BufferGeometry();
+    broken.setAttribute("position", new THREE.Float32BufferAttribute(missed, 3));
+    const pale = new THREE.LineSegments(
+      broken,
+      new THREE.LineDashedMaterial({
+        color: new THREE.Color(css("--soft")),
+        transparent: true,
+        opacity: 0.35,
+        dashSize: 0.25,
+        gapSize: 0.35,
+      }),
+    );
+    pale.computeLineDistances();
+    this.add(pale);
     const dots = new THREE.BufferGeometry();
     dots.setAttribute("position", new THREE.Float32BufferAttribute(ends, 3));
     dots.setAttribute("color", new THREE.Float32BufferAttribute(endColours, 3));
@@ -123,6 +147,29 @@ class Overlays {
         }),
       ),
     );
+  }
+
+  // A line to each one who can be chosen, as strong as the choice is likely, with the chance in
+  // words; the one that was chosen has the whole strength.
+  drawTargets(match, frame, next, chosen, pose) {
+    const { role, seat } = chosen,
+      probabilities = frame.part(role, "probabilities", seat),
+      decided = next ? next.part(role, "controls", seat) : null,
+      told = probabilities.some((x) => x !== 0),
+      lift = this.lift() + 0.05;
+    for (const target of match.scene.roles[role].targets)
+      for (const { place, at } of othersOf(match, frame, role, seat, pose, target)) {
+        const share = told ? probabilities[target.first + place] : 0,
+          taken = decided && decided[target.control] === place;
+        if (share < 0.02 && !taken) continue;
+        const from = new THREE.Vector3(pose[0], pose[1], pose[3] + lift),
+          to = new THREE.Vector3(at[0], at[1], at[2] + lift),
+          band = this.ribbon([from, to], new THREE.Color(css("--ink")), taken ? 0.14 : 0.07);
+        band.material.opacity = taken ? 0.9 : 0.15 + 0.6 * share;
+        this.add(band);
+        const words = told ? `${target.name} ${percent(share)}` : target.name;
+        this.word(words, (from.x + to.x) / 2, (from.y + to.y) / 2, (from.z + to.z) / 2 + 0.3, 1);
+      }
   }
 
   drawPaths(match, episode, time, chosen) {
@@ -152,7 +199,7 @@ class Overlays {
       const now = this.view.poseOf(body);
       if (now) points.push(new THREE.Vector3(now[0], now[1], now[3] + 0.08));
       if (points.length > 1)
-        this.add(this.ribbon(points, new THREE.Color(match.colourOf(body)), 0.1));
+        this.add(this.ribbon(points, match.seatColour(body), 0.1));
     }
   }
 

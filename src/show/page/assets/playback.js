@@ -13,6 +13,7 @@ class Playback {
     this.playing = false;
     this.speed = 3;
     this.loop = false;
+    this.word = ""; // of the events that are marked; all if empty
   }
   get scene() {
     return this.matches[0].scene;
@@ -55,13 +56,24 @@ class Playback {
     this.playing = false;
     this.seek(by > 0 ? Math.floor(this.time) + by : Math.ceil(this.time) + by);
   }
-  // Events of all matches, as [step, kind, who, whom].
-  marks() {
+  // Events of all matches, as [step, kind, who, whom, detail].
+  marks(word = this.word) {
     return this.matches.flatMap((m) =>
-      (m.episodes[this.episode] ? m.episodes[this.episode].marks : []).filter((mark) =>
-        m.concerns([mark[2], mark[3]], this.body),
+      (m.episodes[this.episode] ? m.episodes[this.episode].marks : []).filter(
+        (mark) =>
+          m.concerns([mark[2], mark[3]], this.body) &&
+          (!word || m.wordFor(mark[1], mark[4]) === word),
       ),
     );
+  }
+  // How many of each kind there are, by their words.
+  words() {
+    const counts = new Map();
+    for (const mark of this.marks("")) {
+      const word = this.matches[0].wordFor(mark[1], mark[4]);
+      counts.set(word, (counts.get(word) || 0) + 1);
+    }
+    return counts;
   }
   toEvent(direction) {
     this.playing = false;
@@ -104,6 +116,13 @@ class TimeLine {
   constructor(root, playback) {
     this.playback = playback;
     this.canvas = make("canvas", root, undefined, "marks");
+    this.kinds = make("select", root, undefined, "kinds");
+    this.kinds.title = "Which events are marked";
+    this.kinds.setAttribute("aria-label", this.kinds.title);
+    this.kinds.onchange = () => {
+      playback.word = this.kinds.value;
+      this.drawMarks();
+    };
     this.range = make("input", root);
     Object.assign(this.range, { type: "range", min: 0, step: "any", value: 0 });
     this.range.setAttribute("aria-label", "Time, in steps");
@@ -143,8 +162,20 @@ class TimeLine {
       this.playback.body,
       this.playback.marks().length,
     ].join();
-    if (key !== this.key) this.drawMarks();
+    if (key === this.key) return;
     this.key = key;
+    this.fillKinds();
+    this.drawMarks();
+  }
+  fillKinds() {
+    const words = this.playback.words();
+    if (!words.has(this.playback.word)) this.playback.word = "";
+    this.kinds.textContent = "";
+    make("option", this.kinds, "all events").value = "";
+    for (const [word, count] of [...words].sort((a, b) => a[0].localeCompare(b[0])))
+      make("option", this.kinds, `${word} (${count})`).value = word;
+    this.kinds.value = this.playback.word;
+    this.kinds.hidden = words.size < 2;
   }
   drawMarks() {
     const width = (this.canvas.width = this.canvas.clientWidth * devicePixelRatio),
@@ -152,6 +183,7 @@ class TimeLine {
     const pen = this.canvas.getContext("2d"),
       r = 4 * devicePixelRatio;
     pen.lineWidth = 1.5 * devicePixelRatio;
+    const drawn = new Set(); // of thousands at one spot, one of each kind and colour is enough
     for (const [step, kind, who] of this.playback.marks()) {
       const edge = 8 * devicePixelRatio,
         x = edge + (step / Math.max(1, this.playback.end)) * (width - 2 * edge),
@@ -159,6 +191,9 @@ class TimeLine {
       const name = kindsOfEvents[kind];
       pen.strokeStyle = pen.fillStyle =
         who >= 0 ? this.playback.matches[0].colourOf(who) : css("--ink");
+      const spot = [name, pen.fillStyle, Math.round(x / r)].join();
+      if (drawn.has(spot)) continue;
+      drawn.add(spot);
       pen.beginPath();
       switch (markShapes[name] || "dot") {
         case "triangle":

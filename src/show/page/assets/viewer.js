@@ -100,6 +100,7 @@ class Viewer {
       item.append(match.scene.tags[entity.tag].name);
     }
     byId("overlay_cutaway").hidden = !match.scene.blocks;
+    byId("overlay_targets").hidden = !match.scene.roles.some((r) => r.targets.length);
     view.legend.hidden = match.scene.custom; // what it draws has buttons
     for (const name of ["rays", "all_rays", "paths", "zones", "heatmap", "value"])
       byId("overlay_" + name).hidden = match.scene.custom;
@@ -463,6 +464,7 @@ class Viewer {
       ["f", "follow the seat", () => byId("follow").click()],
       ["r", "rays", () => this.flipOverlay("rays")],
       ["a", "rays of all seats", () => this.flipOverlay("all rays")],
+      ["t", "whom the seat may choose", () => this.flipOverlay("targets")],
       ["p", "paths", () => this.flipOverlay("paths")],
       ["z", "zones", () => this.flipOverlay("zones")],
       ["e", "events", () => this.flipOverlay("events")],
