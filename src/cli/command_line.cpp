@@ -292,6 +292,22 @@ void describe_behaviour(CLI::App& sub, BehaviourCommand& c) {
   add_quiet(sub, c.quiet);
 }
 
+void describe_invade(CLI::App& sub, InvadeCommand& c) {
+  sub.add_option("PLAYER", c.players,
+                 "script, random, a run, RUN:CHECKPOINT or a checkpoint's file; two or more")
+      ->required();
+  sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
+  sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
+  sub.add_option("--role", c.role, "The role (default: the first with several seats)");
+  sub.add_option("--share", c.share, "Share of its seats that is invaded, at least one seat")
+      ->check(CLI::Range(0.0, 1.0))
+      ->capture_default_str();
+  add_actions(sub, c.actions);
+  add_episodes(sub, c.episodes, c.seed, "Episodes of each pair");
+  add_threads(sub, c.threads);
+  add_quiet(sub, c.quiet);
+}
+
 void describe_match(CLI::App& sub, MatchCommand& c) {
   add_players(sub, c);
   add_as(sub, c.as);
@@ -570,6 +586,9 @@ void add_commands(CLI::App& app, int& status) {
   add<MatchCommand>(app, "match",
                     "Tournament: trained, scripted, random or recorded players meet, and are rated",
                     status, describe_match);
+  add<InvadeCommand>(app, "invade",
+                     "Invasion test: how a few seats of a role fare by one player among another's",
+                     status, describe_invade);
   add<SweepCommand>(app, "sweep",
                     "Grid search: train over a grid of one or two keys, several seeds in each cell",
                     status, describe_sweep);

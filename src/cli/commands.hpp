@@ -129,6 +129,19 @@ struct BehaviourCommand {
   int run() const;
 };
 
+struct InvadeCommand {
+  std::vector<std::string> players, set;
+  std::string game, role;
+  double share = 0.1;
+  std::int64_t episodes = 20;
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;
+  ActionMode actions = ActionMode::usual;
+  bool json = false, quiet = false;
+  RemoteFlags remote;
+  int run() const;
+};
+
 /// Options of all studies.
 struct StudyFlags {
   std::string folder;

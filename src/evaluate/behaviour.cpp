@@ -10,6 +10,7 @@
 
 #include "base/json.hpp"
 #include "evaluate/intervals_json.hpp"
+#include "evaluate/mixed_seats.hpp"
 #include "evaluate/watch.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -24,38 +25,11 @@ namespace {
 // Fixed: which rows share a block must not depend on the number of threads.
 constexpr std::size_t lanes_together = 32;
 
-// One of a role's seats has a player, the others have another.
-class OneSeat : public Player {
- public:
-  OneSeat(std::size_t seat, std::unique_ptr<Player> own, std::unique_ptr<Player> others)
-      : seat_(seat), own_(std::move(own)), others_(std::move(others)) {}
-  std::string name() const override { return own_->name(); }
-  std::unique_ptr<Player> copy() const override {
-    return std::make_unique<OneSeat>(seat_, own_->copy(), others_->copy());
-  }
-  void decide(Environment& environment, std::size_t role, std::size_t first,
-              std::size_t count) override {
-    const std::size_t seats = environment.seats(role),
-                      each = environment.game().roles()[role].controls.size();
-    const auto row = [&](std::size_t lane) {
-      return environment.control(role, lane * seats + seat_);
-    };
-    own_->decide(environment, role, first, count);
-    kept_.resize(count * each);
-    for (std::size_t i = 0; i < count; ++i)
-      std::copy_n(row(first + i).begin(), each,
-                  kept_.begin() + static_cast<std::ptrdiff_t>(i * each));
-    others_->decide(environment, role, first, count);
-    for (std::size_t i = 0; i < count; ++i)
-      std::copy_n(kept_.begin() + static_cast<std::ptrdiff_t>(i * each), each,
-                  row(first + i).begin());
-  }
-
- private:
-  std::size_t seat_;
-  std::unique_ptr<Player> own_, others_;
-  std::vector<float> kept_;
-};
+std::vector<bool> only(std::size_t seat, std::size_t seats) {
+  std::vector<bool> own(seats, false);
+  own[seat] = true;
+  return own;
+}
 
 Seat find_seat(const Game& game, const std::string& name) {
   const std::size_t colon = name.rfind(':');
@@ -172,9 +146,9 @@ class BehaviourSurvey {
       for (std::size_t s = 0; s < seats; ++s)
         if (!here || s != seat_->number) watched.push_back({r, s});
       auto own = here ? player.player(game_, r, options_.actions, seed) : other(r);
-      list.push_back(here && seats > 1
-                         ? std::make_unique<OneSeat>(seat_->number, std::move(own), other(r))
-                         : std::move(own));
+      list.push_back(here && seats > 1 ? std::make_unique<MixedSeats>(only(seat_->number, seats),
+                                                                      std::move(own), other(r))
+                                       : std::move(own));
     }
     if (watched.empty())
       throw Error(

@@ -217,6 +217,63 @@ points = [[0, -15], [0, 15]]
 [[arena.zones]])");
      },
      Severity::error, "unreachable success", "tag 'berth'"},
+    {"a lamp on a tower that no jump gets up to",
+     [] {
+       return from(R"(
+         name = "tower"
+         [arena.heights]
+         floor = { name = "ground" }
+         [[arena.bodies]]
+         name = "tower"
+         shape = { kind = "box", length = 3, width = 3 }
+         height = 3
+         place = { region = [5, 0, 5, 0] }
+         [[arena.bodies]]
+         name = "cat"
+         motion = "free"
+         shape = { kind = "disc", radius = 0.2 }
+         height = 0.5
+         mover = { kind = "walker", jump = 4 }
+         place = { region = [-2, -1, 2, 1], heading = [-180, 180] }
+         [[arena.items]]
+         name = "lamp"
+         place = { on = ["tower"] }
+         [[roles]]
+         name = "cat"
+         senses = [{ kind = "compass", to = "lamp" }]
+         controls = [{ kind = "dial", name = "ahead" }, { kind = "dial", name = "turn" }]
+         [[roles.rewards]]
+         name = "lit"
+         on = { event = "collect", with = ["lamp"] }
+         ends = "success"
+       )");
+     },
+     Severity::error, "a step too high", "tag 'lamp'"},
+    {"a crab whose eyes never turn with it",
+     [] {
+       return from(R"(
+         name = "crab"
+         ticks_per_step = 1
+         [arena.cells]
+         kinds = [{ name = "rock", symbol = "#", solid = true }, { name = "sand", symbol = ".", seen = false }]
+         layers = ["#######\n#.....#\n#.....#\n#.....#\n#######"]
+         [[arena.bodies]]
+         name = "crab"
+         motion = "free"
+         mover = { kind = "stepper" }
+         place = { region = [1, 1, 6, 4] }
+         [[roles]]
+         name = "crab"
+         senses = [{ kind = "window", sees = ["rock"], beyond = "rock" }]
+         controls = [{ kind = "choice", name = "go", options = [
+           { name = "east", sets = { east = 1 } }, { name = "west", sets = { east = -1 } },
+           { name = "north", sets = { north = 1 } }, { name = "south", sets = { north = -1 } }] }]
+         rewards = [{ name = "room", visits = { square = 1 } }]
+         [cutoffs]
+         steps = 50
+       )");
+     },
+     Severity::note, "a heading that never changes", "role 'crab'"},
 };
 
 class BrokenGame : public ::testing::TestWithParam<Broken> {};

@@ -35,6 +35,17 @@ TEST(ShareInterval, HoldsTheTruthNinetyFiveTimesInAHundred) {
   }
 }
 
+// Where nothing was counted, so many episodes still allow for a rare event.
+TEST(CountInterval, LeavesRoomWhereNothingWasCounted) {
+  const std::vector<double> none(50, 0.0), some{0, 0, 2, 0, 1, 0, 0, 3};
+  const Interval nothing = count_interval(none), something = count_interval(some);
+  EXPECT_EQ(nothing.mean, 0);
+  EXPECT_EQ(nothing.low, 0);
+  EXPECT_NEAR(nothing.high, 3.6889 / 50, 1e-5) << "e^-3.6889 is 2.5%";
+  EXPECT_NEAR(something.mean, 0.75, 1e-12);
+  EXPECT_GE(something.low, 0);
+}
+
 TEST(MeanInterval, HoldsTheTruthNinetyFiveTimesInAHundred) {
   RandomStream random(2, 0, 0, Purpose::user);
   int held = 0;

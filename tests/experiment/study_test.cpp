@@ -386,6 +386,34 @@ TEST(Study, CountsEventsWhateverTheyPay) {
 
 // ---- sweeps and ablations
 
+// A share has an interval of shares, whatever few seeds say; where all agree, their episodes leave
+// room still.
+TEST(MeasureInterval, StaysWithinWhatAMeasureCanBe) {
+  const std::vector<double> apart{0.05, 0.95, 0.2}, none{0.0, 0.0, 0.0}, all{1.0, 1.0, 1.0};
+  const Interval wide = measure_interval("success", apart, 200);
+  EXPECT_GE(wide.low, 0);
+  EXPECT_LE(wide.high, 1);
+  EXPECT_GT(wide.high - wide.low, 0.8);
+  EXPECT_LT(measure_interval("return", apart, 200).low, 0) << "returns have no bounds";
+  const Interval never = measure_interval("success", none, 100);
+  EXPECT_EQ(never.low, 0);
+  EXPECT_GT(never.high, 0.005);
+  EXPECT_LT(never.high, 0.05);
+  EXPECT_LT(measure_interval("success", all, 100).low, 0.995);
+  const Interval quiet = measure_interval("events.bump", none, 100);
+  EXPECT_EQ(quiet.mean, 0);
+  EXPECT_NEAR(quiet.high, 3.6889 / 300, 1e-5);
+  EXPECT_EQ(measure_interval("events.bump", std::vector<double>{0.1, 9, 30}, 100).low, 0);
+  const Interval better = measure_difference("success", all, std::vector<double>{0.0, 0.1, 0.0});
+  EXPECT_LE(better.high, 1);
+}
+
+TEST(MeasureInterval, SaysWhichSeedsAreTooFew) {
+  EXPECT_NE(too_few_seeds(1), "");
+  EXPECT_NE(too_few_seeds(2), "");
+  EXPECT_EQ(too_few_seeds(3), "");
+}
+
 TEST(Sweep, AxesAreRangesOrLists) {
   const GridAxis range = parse_axis("term.hurry=-0.2:0:3", "--grid");
   EXPECT_EQ(range.key, "term.hurry");

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <ostream>
 
@@ -562,7 +563,8 @@ TEST_P(BadRule, GetsOneClearError) {
 INSTANTIATE_TEST_SUITE_P(
     Mistakes, BadRule,
     ::testing::Values(
-        Wrong{"after = 1\nevery = 2\nthen = [{ kind = \"end\" }]", "has 2 triggers"},
+        Wrong{"after = 1\nwhen = { inside = \"mat\" }\nthen = [{ kind = \"end\" }]",
+              "has 2 triggers"},
         Wrong{"then = [{ kind = \"end\" }]", "has 0 triggers"}, Wrong{"after = 1", "does nothing"},
         Wrong{"after = 1\nlasting = 2\nthen = [{ kind = \"end\" }]", "only a condition can last"},
         Wrong{"after = 1\nthen = [{ kind = \"explode\" }]", "unknown kind 'explode'"},
@@ -592,6 +594,85 @@ INSTANTIATE_TEST_SUITE_P(
               "only an event that a rule tells"},
         Wrong{"on = { event = \"touch\", from = \"above\" }\nthen = [{ kind = \"end\" }]",
               "without height"}));
+
+TEST(Rules, TellByTheLevelOfAMeter) {
+  Yard y(R"(
+    [[rules]]
+    name = "weigh"
+    on = { event = "collect", with = ["key"] }
+    then = [{ kind = "emit", event = "weight", meter = "breath" }]
+  )");
+  y.put("porter", -5, 0);
+  y.step();
+  ASSERT_EQ(y.told("weight"), 1);
+  for (const Event& event : y.lanes().events(0)) {
+    if (name_of(y.lanes().game(), event) != "weight") continue;
+    EXPECT_EQ(event.strength, 5);
+  }
+}
+
+// The yard's steps last 0.2 seconds.
+TEST(Rules, PutPhasesInForceByTheClock) {
+  GameSpec game = yard("");
+  game.arena.phases = {{.name = "flood", .set = {{"bodies.crate.mass", 5}}}};
+  game.rules = {
+      {.name = "flood", .after = 0.4, .every = 1.0, .then = {EnterPhase{.phase = "flood"}}},
+      {.name = "ebb", .after = 0.8, .every = 1.0, .then = {EnterPhase{}}}};
+  game.roles[0].senses.push_back(OwnState{.name = "self", .phase = true});
+  Yard at(game);
+  const auto& columns = at.lanes().game().roles()[0].columns;
+  const auto column = static_cast<std::size_t>(
+      std::find_if(columns.begin(), columns.end(),
+                   [](const Column& c) { return c.name == "self.phase.flood"; }) -
+      columns.begin());
+  ASSERT_LT(column, columns.size());
+  std::string course;
+  for (int step = 0; step < 12; ++step) {
+    at.step();
+    const bool flood = at.arena().phase(at.lanes().arena_state(0)) == 1;
+    EXPECT_EQ(at.lanes().observation(0, 0)[column], flood ? 1.0f : 0.0f);
+    course += flood ? 'F' : '.';
+  }
+  EXPECT_EQ(course, ".FF...FF...F") << "from 0.4 to 0.8 seconds, and again each second";
+  game.rules[0].then = {EnterPhase{.phase = "flod"}};
+  EXPECT_NE(std::string(test::error_of([&] { const Game compiled(game); }).what())
+                .find("did you mean 'flood'"),
+            std::string::npos);
+}
+
+TEST(Rules, CutTails) {
+  GameSpec game = yard("");
+  game.rules = {
+      {.name = "cut",
+       .on =
+           EventTrigger{
+               .event = EventKind::touch, .of = "crate", .as = Part::who, .with = {"rope"}},
+       .then = {Remove{.as = Part::whom}}}};
+  BodySpec rope{.name = "rope", .count = 8, .motion = Motion::carried, .shape = Disc{0.2}};
+  rope.tail = Tail{.follows = "porter", .length = "breath", .spacing = 0.5};
+  game.arena.bodies.push_back(rope);
+  Yard at(game);
+  at.put("porter", -15, 0);
+  for (int i = 0; i < 3; ++i) {
+    at.arena().inputs(at.lanes().arena_state(0), at.one("porter"))[0] = 1;
+    at.lanes().control(0, 0)[0] = 1;
+    at.step();
+  }
+  const auto pieces = at.arena().bodies_named("rope");
+  const auto there = [&] {
+    return std::count_if(pieces.begin(), pieces.end(),
+                         [&](EntityId piece) { return at.view().present(piece); });
+  };
+  ASSERT_EQ(there(), 5);
+  at.lanes().control(0, 0)[0] = 0;
+  at.step(3);
+  const Pose third = at.view().pose(pieces[2]);
+  at.put("crate", third.x, third.y + 0.6f);
+  at.arena().set_velocity(at.lanes().arena_state(0), at.one("crate"), {0, -2, 0, 0});
+  at.step();
+  EXPECT_EQ(there(), 2);
+  EXPECT_EQ(at.breath(), 2);
+}
 
 }  // namespace
 }  // namespace zithercraft

@@ -76,8 +76,12 @@ TEST(ScriptPlayer, HitsWhatDriftsByKnowingTheLawsOfFlight) {
 TEST(ScriptPlayer, AimsTheMortarToo) {
   GameSpec spec = load_game(test::project_folder() / "demos" / "flare.toml");
   for (Control& control : spec.role("gunner").controls)
-    std::visit([](auto& c) { c.drives.replace(0, std::string("pistol").size(), "mortar"); },
-               control);
+    std::visit(
+        [](auto& c) {
+          if constexpr (requires { c.drives; })
+            c.drives.replace(0, std::string("pistol").size(), "mortar");
+        },
+        control);
   const Game game(spec);
   WorkerPool pool(2);
   int n = 0;
@@ -90,6 +94,48 @@ TEST(ScriptPlayer, RunsTheRiverFarBetterThanChance) {
   const auto [script, random] = successes("narrows.toml");
   EXPECT_GT(script, 30);
   EXPECT_EQ(random, 0);
+}
+
+TEST(ScriptPlayer, HopsAlongMostBreakwaters) {
+  const auto [script, random] = successes("breakwater.toml");
+  EXPECT_GT(script, 60);
+  EXPECT_EQ(random, 0);
+}
+
+// A bat that is allowed all keeps abreast of the ball better than one that sees late and works
+// half.
+TEST(ScriptPlayer, FollowsWithinItsLimits) {
+  const auto kept_up = [](const ScriptLimits& limits) {
+    GameSpec spec = load_game(test::project_folder() / "demos" / "basin.toml");
+    for (RoleSpec& role : spec.roles) role.script_limits = limits;
+    const Game game(spec);
+    std::vector<std::unique_ptr<Player>> scripts;
+    for (std::size_t r = 0; r < 4; ++r) scripts.push_back(script_player(game, r));
+    Lanes lanes(game, 1);
+    float apart = 0.0f, most = 0.0f;
+    int steps = 0;
+    for (std::uint32_t episode = 0; episode < 5; ++episode) {
+      lanes.begin(0, {4, 0, episode});
+      for (int step = 0; step < 200 && lanes.outcome(0) == Outcome::running; ++step) {
+        for (std::size_t r = 0; r < 4; ++r) scripts[r]->decide(lanes, r, 0, 1);
+        most = std::max(most, std::fabs(lanes.control(0, 0)[0]));
+        lanes.step(0);
+        apart += std::fabs(lanes.observation(0, 0)[1]);  // the sine of its bearing
+        ++steps;
+      }
+    }
+    EXPECT_LE(most, static_cast<float>(limits.effort));
+    return apart / static_cast<float>(steps);
+  };
+  const float freely = kept_up({}), late = kept_up({.delay = 0.4, .effort = 0.4});
+  EXPECT_LT(freely, 0.7f * late);
+}
+
+TEST(ScriptPlayer, HasLimitsOnlyWhereItKeepsThem) {
+  GameSpec spec = load_game(test::project_folder() / "demos" / "mooring.toml");
+  spec.roles[0].script_limits.delay = 0.1;
+  const Error error = test::error_of([&] { script_player(Game(spec), 0); });
+  EXPECT_NE(std::string(error.what()).find("keeps to no limits"), std::string::npos);
 }
 
 TEST(ScriptPlayer, WalksToTheLagoonMostly) {
