@@ -7,10 +7,20 @@
 namespace zithercraft::doctor_internal {
 namespace {
 
-// Senses that are turned with the seat; seen from the side, where it looks does not matter.
+// Where all is seen from the side, it does not matter where one looks.
+bool sees_from_the_side(const RoleSpec& role) {
+  return std::any_of(role.senses.begin(), role.senses.end(), [](const Sense& sense) {
+    const auto* fan = std::get_if<RayFan>(&sense);
+    const auto* camera = std::get_if<Camera>(&sense);
+    return (fan != nullptr && fan->upright) ||
+           (camera != nullptr && camera->from == CameraFrom::side);
+  });
+}
+
+// Senses that are turned with the seat.
 bool turns_with_seat(const RoleSpec& role) {
   return std::any_of(role.senses.begin(), role.senses.end(), [](const Sense& sense) {
-    if (const auto* fan = std::get_if<RayFan>(&sense)) return !fan->upright && fan->arc < 360.0;
+    if (const auto* fan = std::get_if<RayFan>(&sense)) return fan->arc < 360.0;
     return std::holds_alternative<Window>(sense) || std::holds_alternative<Hazards>(sense) ||
            std::holds_alternative<RayCone>(sense);
   });
@@ -23,7 +33,8 @@ void check_headings(const Examined& e, Findings& findings) {
   constexpr double moved = 0.5;  // metres
   if (e.game.spec().custom) return;
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) {
-    if (!turns_with_seat(e.game.spec().roles[r])) continue;
+    const RoleSpec& role = e.game.spec().roles[r];
+    if (sees_from_the_side(role) || !turns_with_seat(role)) continue;
     std::size_t episodes = 0;
     bool turned = false;
     for (const Survey& survey : e.surveys)

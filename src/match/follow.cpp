@@ -8,7 +8,7 @@
 namespace zithercraft::match_internal {
 namespace {
 
-constexpr float full_from = 0.5f;  // metres beside the ball from which on it does all it may
+constexpr float full_from = 1.2f;  // metres beside the ball from which on it does all it may
 
 class Follower {
  public:

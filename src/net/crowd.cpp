@@ -66,7 +66,9 @@ class CrowdAttention final : public Layer<Scalar> {
         Scalar* const mean = out.row(s) + q * front_.width;
         for (std::size_t o = s * front_.others; o < (s + 1) * front_.others; ++o) {
           const Scalar weight = k.shares.row(o)[q];
-          for (std::size_t f = 0; f < front_.width; ++f) mean[f] += weight * k.features.row(o)[f];
+          if (weight == Scalar{0}) continue;
+          const Scalar* const features = k.features.row(o);
+          for (std::size_t f = 0; f < front_.width; ++f) mean[f] += weight * features[f];
         }
       }
     }
@@ -82,11 +84,14 @@ class CrowdAttention final : public Layer<Scalar> {
         Scalar weighted{0};
         for (std::size_t o = s * front_.others; o < (s + 1) * front_.others; ++o) {
           const Scalar weight = k.shares.row(o)[q];
-          Scalar by_share{0};
-          for (std::size_t f = 0; f < front_.width; ++f) {
-            by_share += by_mean[f] * k.features.row(o)[f];
-            k.by_features.row(o)[f] += by_mean[f] * weight;
+          // Nobody looks at those who are not there.
+          if (weight == Scalar{0}) {
+            k.by_answers.row(o)[q] = Scalar{0};
+            continue;
           }
+          const Scalar by_share = dot_of(by_mean, k.features.row(o), front_.width);
+          Scalar* const by = k.by_features.row(o);
+          for (std::size_t f = 0; f < front_.width; ++f) by[f] += by_mean[f] * weight;
           k.by_answers.row(o)[q] = by_share;
           weighted += weight * by_share;
         }

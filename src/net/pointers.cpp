@@ -78,7 +78,7 @@ class Pointing final : public Layer<Scalar> {
         for (std::size_t o = 0; o < p.head.others; ++o)
           out.row(r)[p.head.first_output + o] +=
               sharpness(p.head) *
-              product_of(k.questions.row(r), k.answers.row(r * p.head.others + o), p.head.width);
+              dot_of(k.questions.row(r), k.answers.row(r * p.head.others + o), p.head.width);
     }
   }
 
@@ -133,12 +133,6 @@ class Pointing final : public Layer<Scalar> {
   static Scalar sharpness(const PointerHead& head) {
     return Scalar{1} / std::sqrt(static_cast<Scalar>(head.width));
   }
-  static Scalar product_of(const Scalar* a, const Scalar* b, std::size_t width) {
-    Scalar sum{0};
-    for (std::size_t f = 0; f < width; ++f) sum += a[f] * b[f];
-    return sum;
-  }
-
   Activation activation_;
   std::unique_ptr<Layer<Scalar>> dense_;
   std::vector<Pointer> pointers_;

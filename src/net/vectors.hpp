@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
 #if defined(__SSE2__)
 #include <immintrin.h>
 #endif
@@ -72,6 +73,25 @@ constexpr std::size_t row_stride(std::size_t width) {
 template <class Scalar>
 constexpr std::size_t whole_vectors(std::size_t width) {
   return (width + vec_width<Scalar> - 1) / vec_width<Scalar> * vec_width<Scalar>;
+}
+
+/// The sum of products of two rows of any width, in a fixed order: a lane of a vector each, then
+/// what is left over.
+template <class Scalar>
+inline Scalar dot_of(const Scalar* a, const Scalar* b, std::size_t width) {
+  constexpr std::size_t lanes = vec_width<Scalar>;
+  Vec<Scalar> sums{};
+  std::size_t i = 0;
+  for (; i + lanes <= width; i += lanes) {
+    Vec<Scalar> one, other;  // rows need not begin where vectors do
+    std::memcpy(&one, a + i, vector_bytes);
+    std::memcpy(&other, b + i, vector_bytes);
+    sums += one * other;
+  }
+  Scalar sum{0};
+  for (std::size_t lane = 0; lane < lanes; ++lane) sum += sums[lane];
+  for (; i < width; ++i) sum += a[i] * b[i];
+  return sum;
 }
 
 template <class Scalar>

@@ -117,11 +117,11 @@ class FlatPainter final : public Painter {
   void draw_path(const Path& path) {
     if (path.points.size() < 2) return;
     trace(path.points, false);
-    set(path_colour);
+    set(colour_of_path(path));
     cairo_set_line_width(c_, 2.5);
     cairo_stroke(c_);
     const double bx = sx(path.points.front()[0]), by = sy(path.points.front()[1]);
-    set(path_colour);
+    set(colour_of_path(path));
     cairo_arc(c_, bx, by, 5, 0, 2 * M_PI);
     cairo_fill(c_);
     end_mark(sx(path.points.back()[0]), sy(path.points.back()[1]), path.outcome);

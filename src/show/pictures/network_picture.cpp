@@ -322,11 +322,11 @@ class Matrices {
     bool any = false;
   };
   static constexpr double most_tall = 44.0, names_high = 92.0;
-  // Inputs are named under the last matrix that reads them.
+  // Inputs are named under the last matrix that reads them: one by one where there is room for
+  // that, else by their senses.
   bool names_below(const Matrix& m) const {
-    return m.from == 0 && wide(m) >= 7.0 &&
-           std::none_of(matrices_.begin(), matrices_.end(),
-                        [&](const Matrix& o) { return o.from == 0 && o.to > m.to; });
+    return m.from == 0 && std::none_of(matrices_.begin(), matrices_.end(),
+                                       [&](const Matrix& o) { return o.from == 0 && o.to > m.to; });
   }
   double wide(const Matrix& m) const {
     return (width - 2.0 * margin - names_width) / static_cast<double>(layers_[m.from].size());
@@ -383,10 +383,43 @@ class Matrices {
       const double x = left + wide * (static_cast<double>(c) + 0.5);
       const bool chosen = columns[c] == chosen_;
       pen.set(ink);
-      if (names_below(m))
+      if (names_below(m) && named_alone(m))
         pen.turned_text(x + 3.0, top + high + 6.0, map_.nodes[columns[c]].name,
                         std::min(10.0, 0.9 * wide), chosen);
       if (chosen) pen.frame(x - 0.5 * wide, top, wide, high);
+    }
+    if (names_below(m) && !named_alone(m)) name_groups(pen, m, left, top + high);
+    if (tall < 5.0) {  // rows too low for names are counted
+      pen.text(left - 6.0, top + 9.0, "1", 10, 1.0);
+      pen.text(left - 6.0, top + high, std::to_string(rows.size()), 10, 1.0);
+    }
+  }
+
+  bool named_alone(const Matrix& m) const { return wide(m) >= 7.0; }
+
+  // What of a column's name all columns of its sense share.
+  std::string sense_of(std::size_t node) const {
+    const std::string& name = map_.nodes[node].name;
+    return name.substr(0, name.find_first_of("[."));
+  }
+
+  // A bracket under each group of columns of one sense, with its name and how many they are.
+  void name_groups(Pen& pen, const Matrix& m, double left, double below) const {
+    const auto& columns = layers_[m.from];
+    const double wide = this->wide(m);
+    for (std::size_t first = 0, stop = 0; first < columns.size(); first = stop) {
+      const std::string sense = sense_of(columns[first]);
+      while (stop < columns.size() && sense_of(columns[stop]) == sense) ++stop;
+      const double from = left + wide * static_cast<double>(first) + 1.0,
+                   to = left + wide * static_cast<double>(stop) - 1.0;
+      pen.set(ink);
+      pen.box(from, below + 4.0, std::max(1.0, to - from), 1.5);
+      const std::string words = fmt::format("{} ({})", sense, stop - first);
+      constexpr double per_letter = 6.0;  // pixels, about
+      if (to - from >= per_letter * static_cast<double>(words.size()))
+        pen.text(0.5 * (from + to), below + 18.0, words, 11, 0.5);
+      else
+        pen.turned_text(0.5 * (from + to) + 3.0, below + 10.0, words, 10.0, false);
     }
   }
 

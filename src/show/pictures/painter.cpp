@@ -58,10 +58,12 @@ void Painter::draw_rays(bool ringed) {
                                  static_cast<double>(ray.from_z)}),
                     to = seen({static_cast<double>(ray.to_x), static_cast<double>(ray.to_y),
                                static_cast<double>(ray.to_z)});
-        set(hit ? colour_of(ray.entity) : faint, hit ? 0.55 : 0.35);
+        set(hit ? colour_of(ray.entity) : faint, hit ? 0.55 : 0.6);
         cairo_set_line_width(c_, 1);
         trace({from, to}, false);
+        if (!hit) cairo_set_dash(c_, missed_dash.data(), static_cast<int>(missed_dash.size()), 0);
         cairo_stroke(c_);
+        cairo_set_dash(c_, nullptr, 0, 0);
         if (!hit) continue;
         cairo_arc(c_, sx(to[0]), sy(to[1]), 2.5, 0, 2 * M_PI);
         cairo_fill_preserve(c_);
@@ -145,7 +147,11 @@ void Painter::draw_legend() {
       continue;
     key_box(x, y, paint_of(o), 0.85, o.name);
   }
-  if (any_ray_) key_line(x, y, faint, 1, "ray that meets nothing");
+  if (any_ray_) {
+    cairo_set_dash(c_, missed_dash.data(), static_cast<int>(missed_dash.size()), 0);
+    key_line(x, y, faint, 1, "ray that meets nothing");
+    cairo_set_dash(c_, nullptr, 0, 0);
+  }
   if (!p_.paths.empty()) key_line(x, y, path_colour, 2.5, "path, from the dot");
   y += 12;
   for (const Path& path : p_.paths) {

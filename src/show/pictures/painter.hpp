@@ -16,6 +16,17 @@
 namespace zithercraft::show_internal {
 
 constexpr Colour path_colour{0.80, 0.40, 0.00}, water{0.93, 0.96, 0.98};
+/// Paths of several seats, one after the other.
+constexpr std::array<Colour, 8> path_colours{{path_colour,
+                                              {0.10, 0.45, 0.75},
+                                              {0.70, 0.25, 0.45},
+                                              {0.35, 0.60, 0.10},
+                                              {0.40, 0.20, 0.60},
+                                              {0.00, 0.55, 0.55},
+                                              {0.60, 0.45, 0.10},
+                                              {0.30, 0.30, 0.30}}};
+/// Pixels drawn and left out, of rays that meet nothing.
+constexpr std::array<double, 2> missed_dash{4.0, 4.0};
 
 Colour paint_of(const Overlay& overlay);
 
@@ -58,6 +69,10 @@ class Painter {
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }
   /// Puts the points together to one line on the picture.
   void trace(const std::vector<Point>& points, bool close);
+  /// The colour of one of the picture's paths.
+  Colour colour_of_path(const Path& path) const {
+    return path_colours[static_cast<std::size_t>(&path - p_.paths.data()) % path_colours.size()];
+  }
   /// The rays of all seats; `ringed`: what they meet is marked so that it shows on its own colour.
   void draw_rays(bool ringed);
   void end_mark(double x, double y, Outcome outcome);

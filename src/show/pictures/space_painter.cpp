@@ -418,7 +418,7 @@ class SpacePainter final : public Painter {
     for (std::size_t i = 0; i < path.points.size(); ++i)
       way.push_back(seen({path.points[i][0], path.points[i][1], level(path, i)}));
     trace(way, false);
-    set(path_colour);
+    set(colour_of_path(path));
     cairo_set_line_width(c_, 2.5);
     cairo_stroke(c_);
     cairo_arc(c_, sx(way.front()[0]), sy(way.front()[1]), 5, 0, 2 * M_PI);
@@ -428,7 +428,10 @@ class SpacePainter final : public Painter {
 
   // One length along each axis.
   void draw_scale(double x, double y) override {
-    const double metres = scale_metres(), length = metres * scale_;
+    constexpr double room = 95.0;  // pixels of an arm, so that both stay within the picture
+    double metres = scale_metres();
+    while (metres * scale_ > room) metres /= 2.0;
+    const double length = metres * scale_;
     const double ox = x + cos30 * length, oy = y + length;
     set(ink);
     cairo_set_line_width(c_, 1.5);
