@@ -10,7 +10,7 @@ namespace zc = zithercraft;
 int main(int argc, char** argv) {
   const std::string name = argc > 1 ? argv[1] : "drawn";
   try {
-    const zc::Game game(zc::load_game("demos/mooring.toml"));
+    const zc::Game game(zc::demo_game("mooring"));
     const auto player = zc::script_player(game, 0);
     zc::ReplayWriter writer(name + ".zrep", game,
                             {"mooring", zc::to_toml(game.spec()), {player->name()}, 1, "example"});

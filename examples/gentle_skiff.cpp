@@ -1,5 +1,5 @@
 // Changes a demo game with a reward term of its own, trains it, and says how well it went.
-// Run it from the project's folder: gentle_skiff [STEPS [FOLDER]]
+// Run it: gentle_skiff [STEPS [FOLDER]]
 
 #include <cstdio>
 #include <cstdlib>
@@ -17,7 +17,7 @@ int main(int argc, char** argv) {
   const std::filesystem::path folder = argc > 2 ? argv[2] : "runs/gentle";
   try {
     // Or built from the same structs in C++.
-    zc::GameSpec game = zc::load_game("demos/mooring.toml");
+    zc::GameSpec game = zc::demo_game("mooring");
     game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.005, .each_step = haste});
     zc::Run run = zc::train(
         game, {.folder = folder, .steps = steps, .seed = 1, .existing = zc::Existing::fresh});

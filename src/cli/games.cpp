@@ -9,26 +9,16 @@
 #include "cli/remote_games.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/game/demos.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/overrides.hpp"
 #include "zithercraft/match/player.hpp"
 
 namespace zithercraft::cli {
 
-// Embedded from demos/.
-extern const std::string_view barge, basin, breakwater, flare, fogbank, kelpdive, lanternboat,
-    locks, mooring, narrows, salvage, skerries, tidepools, towline;
-
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
-  for (const auto& [name, text] :
-       {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
-        std::pair{"salvage", salvage}, std::pair{"lanternboat", lanternboat},
-        std::pair{"basin", basin}, std::pair{"locks", locks}, std::pair{"towline", towline},
-        std::pair{"skerries", skerries}, std::pair{"fogbank", fogbank},
-        std::pair{"narrows", narrows}, std::pair{"breakwater", breakwater},
-        std::pair{"flare", flare}, std::pair{"kelpdive", kelpdive}})
-    games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
+  for (const std::string& name : demo_names()) games.push_back({name, demo_game(name)});
   return games;
 }
 

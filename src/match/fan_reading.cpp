@@ -3,16 +3,12 @@
 #include <algorithm>
 #include <cmath>
 
-#include "match/scripts.hpp"
 #include "zithercraft/base/exact.hpp"
 
 namespace zithercraft::match_internal {
 
-FanReading::FanReading(const std::string& script, const Role& role, const RayFan& fan,
-                       const std::string& target)
-    : reach_(static_cast<float>(fan.reach)) {
-  if (fan.reports == RayReport::each_tag)
-    lacks(script, role, "a ray fan that reports what each ray meets first");
+FanReading::FanReading(const Role& role, const RayFan& fan, const std::string& target)
+    : each_tag_(fan.reports == RayReport::each_tag), reach_(static_cast<float>(fan.reach)) {
   const auto& rays = *std::find_if(role.rays.begin(), role.rays.end(),
                                    [&](const RaySense& sense) { return sense.name == fan.name; });
   first_ = rays.first_column;
@@ -35,6 +31,12 @@ std::size_t FanReading::nearest_ray(float angle) const {
 
 float FanReading::free_way(std::span<const float> see, std::size_t ray, float past) const {
   const std::size_t first = first_ + ray * columns_per_ray_;
+  if (each_tag_) {
+    float least = 1.0f;  // share of the reach until anything but the target
+    for (std::size_t tag = 0; tag < columns_per_ray_; ++tag)
+      if (tag != target_flag_) least = std::min(least, see[first + tag]);
+    return target_flag_ && see[first + *target_flag_] < least ? past : least * reach_;
+  }
   if (target_flag_ && see[first + *target_flag_] > 0.5f) return past;
   return see[first + columns_per_ray_ - 1] * reach_;
 }

@@ -15,10 +15,8 @@ namespace zithercraft::match_internal {
 /// target are no obstacles.
 class FanReading {
  public:
-  /// Throws Error (spec), naming the script, if the fan reports something else than what each ray
-  /// meets first.
-  FanReading(const std::string& script, const Role& role, const RayFan& fan,
-             const std::string& target = {});
+  /// Of a fan of the role, whatever its rays report.
+  FanReading(const Role& role, const RayFan& fan, const std::string& target = {});
 
   const std::vector<float>& angles() const { return angles_; }  ///< radians to port
   std::size_t nearest_ray(float angle) const;
@@ -33,7 +31,8 @@ class FanReading {
  private:
   std::vector<float> angles_;
   std::size_t first_ = 0, columns_per_ray_ = 0;
-  std::optional<std::size_t> target_flag_;
+  std::optional<std::size_t> target_flag_;  // its place among the tags
+  bool each_tag_ = false;
   float reach_ = 1.0f;
 };
 

@@ -39,7 +39,7 @@ class Raftsman {
   enum : std::size_t { on, left, right, leap };
 
   Raftsman(const Role& role, std::array<const RayFan*, 2> fans)
-      : low_("run_gates", role, *fans[0]), high_("run_gates", role, *fans[1]) {
+      : low_(role, *fans[0]), high_(role, *fans[1]) {
     constexpr std::array<const char*, 4> wanted{"on", "left", "right", "leap"};
     for (std::size_t c = 0; c < role.controls.size(); ++c) {
       const auto& names = role.controls[c].options;

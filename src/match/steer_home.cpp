@@ -29,7 +29,7 @@ Senses find(const Game& game, std::size_t r) {
   const auto* own = sense_of<OwnMotion>(spec);
   if (compass == nullptr || fan == nullptr || own == nullptr || fan->rays < 3)
     lacks("steer_home", role, "a compass, a ray fan of three rays or more, and own motion");
-  return {.rays = FanReading("steer_home", role, *fan, compass->to),
+  return {.rays = FanReading(role, *fan, compass->to),
           .compass = column_of(role, compass->name, "ahead"),
           .own = column_of(role, own->name, "speed_ahead"),
           .compass_reach = static_cast<float>(compass->reach),

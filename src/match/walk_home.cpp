@@ -45,7 +45,7 @@ class Homeward {
     const auto* fan = sense_of<RayFan>(spec);
     if (compass == nullptr || fan == nullptr || fan->rays < 3)
       lacks("walk_home", game.roles()[r], "a compass and a ray fan of three rays or more");
-    return {"walk_home", game.roles()[r], *fan, compass->to};
+    return {game.roles()[r], *fan, compass->to};
   }
 
   FanReading rays_;

@@ -141,6 +141,30 @@ TEST(ScriptPlayer, WalksToTheLagoonMostly) {
   EXPECT_LT(random, 3);
 }
 
+// However the rays report, the same way is free.
+TEST(ScriptPlayer, ReadsAllFormsOfRays) {
+  const auto course = [](RayReport reports) {
+    GameSpec spec = load_game(test::project_folder() / "demos" / "tidepools.toml");
+    for (Sense& sense : spec.roles[0].senses)
+      if (auto* fan = std::get_if<RayFan>(&sense)) fan->reports = reports;
+    const Game game(spec);
+    const auto script = script_player(game, 0);
+    Lanes lanes(game, 1);
+    lanes.begin(0, {3, 0, 0});
+    std::vector<float> taken;
+    for (int step = 0; step < 100 && lanes.outcome(0) == Outcome::running; ++step) {
+      script->decide(lanes, 0, 0, 1);
+      taken.insert(taken.end(), lanes.control(0, 0).begin(), lanes.control(0, 0).end());
+      lanes.step(0);
+    }
+    return taken;
+  };
+  const auto first = course(RayReport::first);
+  EXPECT_GT(first.size(), 20u);
+  EXPECT_EQ(course(RayReport::first_or_miss), first);
+  EXPECT_EQ(course(RayReport::each_tag), first);
+}
+
 TEST(ScriptPlayer, MissingOrUnknownScriptsAreErrors) {
   GameSpec spec = test::mooring();
   spec.role("skiff").script = "steer_hime";
