@@ -25,7 +25,8 @@ constexpr std::array<Colour, 3> solid_cells{
     {{0.40, 0.44, 0.50}, {0.56, 0.49, 0.42}, {0.30, 0.36, 0.36}}};
 constexpr std::array<Colour, 3> seen_cells{
     {{0.22, 0.55, 0.80}, {0.55, 0.75, 0.55}, {0.80, 0.65, 0.80}}};
-constexpr std::array<Colour, 2> plain_cells{{{0.96, 0.94, 0.88}, {0.90, 0.93, 0.90}}};
+constexpr std::array<Colour, 3> plain_cells{
+    {{0.96, 0.94, 0.88}, {0.83, 0.90, 0.80}, {0.95, 0.85, 0.82}}};
 constexpr std::array<Colour, 6> block_colours{{{0.87, 0.80, 0.60},
                                                {0.80, 0.52, 0.42},
                                                {0.52, 0.54, 0.57},
@@ -36,6 +37,15 @@ constexpr std::array<Colour, 3> worthy_colours{
     {{0.97, 0.95, 0.20}, {0.95, 0.55, 0.80}, {0.10, 0.75, 0.90}}};
 constexpr std::array<Colour, 3> ground_colours{
     {{0.66, 0.70, 0.55}, {0.62, 0.58, 0.50}, {0.55, 0.60, 0.66}}};
+constexpr Colour water_colour{0.79, 0.88, 0.95};
+
+// Whether a generator of the map draws water of this kind.
+bool is_water(const CellsSpec& cells, const CellKind& kind) {
+  return std::ranges::any_of(cells.generate, [&](const Generator& generator) {
+    const auto* islands = std::get_if<Islands>(&generator);
+    return islands && islands->water == kind.name;
+  });
+}
 
 }  // namespace
 
@@ -79,9 +89,10 @@ std::vector<Colour> tag_colours(const Game& game) {
         break;
       case EntityKind::cell: {
         const CellKind& kind = arena.spec().cells->kinds[entity.spec_index];
-        colour = kind.solid  ? next(solid_cells, 4)
-                 : kind.seen ? next(seen_cells, 5)
-                             : next(plain_cells, 6);
+        colour = kind.solid                            ? next(solid_cells, 4)
+                 : is_water(*arena.spec().cells, kind) ? water_colour
+                 : kind.seen                           ? next(seen_cells, 5)
+                                                       : next(plain_cells, 6);
         break;
       }
     }

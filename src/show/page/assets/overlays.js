@@ -149,27 +149,43 @@ class Overlays {
     );
   }
 
-  // A line to each one who can be chosen, as strong as the choice is likely, with the chance in
-  // words; the one that was chosen has the whole strength.
+  // A line to each one who can be chosen, as strong as the choice is likely; the one that was
+  // chosen has the whole strength. Lines of several controls lie side by side. Beyond the other
+  // stands the number of its option, as in the panel.
   drawTargets(match, frame, next, chosen, pose) {
     const { role, seat } = chosen,
       probabilities = frame.part(role, "probabilities", seat),
       decided = next ? next.part(role, "controls", seat) : null,
       told = probabilities.some((x) => x !== 0),
-      lift = this.lift() + 0.05;
-    for (const target of match.scene.roles[role].targets)
+      lift = this.lift() + 0.05,
+      width = this.heightOnScreen(0.005, 0.1),
+      beyond = this.heightOnScreen(0.022, 0.4),
+      numbered = new Set();
+    match.scene.roles[role].targets.forEach((target, line) => {
       for (const { place, at } of othersOf(match, frame, role, seat, pose, target)) {
         const share = told ? probabilities[target.first + place] : 0,
           taken = decided && decided[target.control] === place;
         if (share < 0.02 && !taken) continue;
-        const from = new THREE.Vector3(pose[0], pose[1], pose[3] + lift),
-          to = new THREE.Vector3(at[0], at[1], at[2] + lift),
-          band = this.ribbon([from, to], new THREE.Color(css("--ink")), taken ? 0.14 : 0.07);
+        const dx = at[0] - pose[0],
+          dy = at[1] - pose[1],
+          far = Math.hypot(dx, dy) || 1,
+          aside = (line * 1.8 * width) / far;
+        const from = new THREE.Vector3(
+            pose[0] - aside * dy,
+            pose[1] + aside * dx,
+            pose[3] + lift,
+          ),
+          to = new THREE.Vector3(at[0] - aside * dy, at[1] + aside * dx, at[2] + lift),
+          thick = taken ? 1.6 * width : width,
+          band = this.ribbon([from, to], new THREE.Color(css("--ink")), thick);
         band.material.opacity = taken ? 0.9 : 0.15 + 0.6 * share;
         this.add(band);
-        const words = told ? `${target.name} ${percent(share)}` : target.name;
-        this.word(words, (from.x + to.x) / 2, (from.y + to.y) / 2, (from.z + to.z) / 2 + 0.3, 1);
+        if (numbered.has(place)) continue;
+        numbered.add(place);
+        const [x, y] = [at[0] + (beyond * dx) / far, at[1] + (beyond * dy) / far];
+        this.word(String(place), x, y, at[2] + lift, 1, 0.7);
       }
+    });
   }
 
   drawPaths(match, episode, time, chosen) {
@@ -357,7 +373,16 @@ class Overlays {
       own = this.view.poseOf(seat);
     return kindsOfEvents[kind] && own ? [own[0], own[1], own[3]] : null;
   }
-  word(text, x, y, z, opacity) {
+  // Metres that are this share of the picture's height. Where the picture is in perspective, there
+  // is no such length, and the other is taken.
+  heightOnScreen(share, other) {
+    const camera = this.view.camera();
+    return camera.isOrthographicCamera
+      ? (share * (camera.top - camera.bottom)) / camera.zoom
+      : other;
+  }
+
+  word(text, x, y, z, opacity, size = 1) {
     if (!this.texts.has(text)) {
       const canvas = document.createElement("canvas");
       canvas.width = 256;
@@ -381,10 +406,7 @@ class Overlays {
         sizeAttenuation: false,
       }),
     );
-    const camera = this.view.camera();
-    const height = camera.isOrthographicCamera
-      ? (0.05 * (camera.top - camera.bottom)) / camera.zoom
-      : 0.045;
+    const height = size * this.heightOnScreen(0.05, 0.045);
     sprite.scale.set(4 * height, height, 1);
     sprite.position.set(x, y, z);
     this.add(sprite);

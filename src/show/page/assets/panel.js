@@ -74,7 +74,7 @@ class Panel {
     this.columns = role.columns.map((column, i) => {
       const cells = body[i].cells;
       const scale = column.unit === "flag" ? 1 : column.scale;
-      cells[2].textContent = column.unit;
+      cells[2].textContent = cells[2].title = column.unit;
       cells[3].textContent = `${short(column.low * scale)} to ${short(column.high * scale)}`;
       return { row: body[i], value: cells[1], scale, flag: column.unit === "flag" };
     });
