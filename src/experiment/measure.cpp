@@ -140,7 +140,6 @@ Interval measure_within(const Interval& interval, double low, double high) {
 
 Interval measure_interval(const std::string& measure, std::span<const double> values,
                           std::int64_t episodes) {
-  constexpr double endless = std::numeric_limits<double>::infinity();
   Interval found = repetitions_interval(values);
   const auto played = static_cast<std::size_t>(episodes) * values.size();
   if (is_share(measure)) {
@@ -157,7 +156,7 @@ Interval measure_interval(const std::string& measure, std::span<const double> va
   const bool none = std::all_of(values.begin(), values.end(), [](double v) { return v == 0.0; });
   if (none && measure.starts_with(event_prefix))
     return count_interval(std::vector<double>(played, 0.0));
-  return measure_within(found, 0.0, endless);
+  return measure_within(found, 0.0, std::numeric_limits<double>::infinity());
 }
 
 Interval measure_difference(const std::string& measure, std::span<const double> a,
