@@ -230,7 +230,7 @@ void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
                  game.arena.inputs(state, body));
     }
   }
-  // Whom seats chose is told before the first tick.
+  // Rules hear of the seats' targets before the first tick.
   const std::size_t first_event = tick == 0 ? 0 : lanes_[lane].events.size();
   game.arena.tick(state, workers_[worker]->scratch, lanes_[lane].events);
   carry_out_rules(lane, RuleMoment::tick,

@@ -250,7 +250,7 @@ TEST(Network, ForwardIsWhatTheFormulaSays) {
   }
 }
 
-// Who stands in another place of the crowd is scored as before, but for what the place itself says.
+// One that moves to another place of the crowd is scored as before, except for what the place says.
 TEST(Network, PointersScoreOthersByWhatTheyAreLike) {
   Played<double> played(
       {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 7, .pointers = {pointer}});

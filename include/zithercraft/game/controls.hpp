@@ -64,11 +64,11 @@ struct Choice {
 };
 
 /// A choice of one among those whom a crowd sense lists now, or of nobody, which is its first
-/// option. Who is not there cannot be chosen. A network points at them by attention, so that what
-/// it learns of one holds for all, whatever place they have and however many there are.
+/// option. An empty place cannot be chosen. A network points at the others by attention, so that
+/// what it learns of one holds for all, whatever place they have and however many there are.
 ///
 /// What is chosen drives a launcher of the body, which aims at it and fires, turns the body's moves
-/// towards it, and is told to rules, as an event of the control's name from the seat's body to the
+/// towards it, and reaches rules as an event of the control's name, from the seat's body to the
 /// chosen one, once per step.
 struct Target {
   static constexpr std::string_view kind = "target";  ///< the word for it in files

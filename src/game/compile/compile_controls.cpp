@@ -39,7 +39,7 @@ class ControlCompiler : public RoleCompiler {
   }
 
   void compile_conditions() {
-    // Who is not there cannot be chosen.
+    // An empty place cannot be chosen.
     for (std::size_t c = 0; c < role_.controls.size(); ++c)
       for (const CrowdSense& crowd : role_.crowds)
         if (!role_.controls[c].among.empty() && crowd.name == role_.controls[c].among)
