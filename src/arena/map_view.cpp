@@ -5,6 +5,7 @@
 #include "arena/blocks.hpp"
 #include "arena/raster.hpp"
 #include "arena/scratch.hpp"
+#include "arena/side_view.hpp"
 
 // Pictures of an arena seen from above: the ground is looked up pixel by pixel, everything else is
 // filled row by row.
@@ -47,11 +48,11 @@ class MapPainter {
         const std::array<Vec, 3> corner{Vec{t.corner[0].x, t.corner[0].y},
                                         Vec{t.corner[1].x, t.corner[1].y},
                                         Vec{t.corner[2].x, t.corner[2].y}};
-        if (const float* shade = shade_of(t.entity)) fill(corner, 0.0f, shade);
+        if (const float* shade = raster_.shade_of(t.entity)) fill(corner, 0.0f, shade);
       }
     paint_posed(plan_.first_zone, plan_.first_zone + plan_.zones);
     for (const WallPiece& piece : plan_.pieces)
-      if (const float* shade = shade_of(piece.entity)) {
+      if (const float* shade = raster_.shade_of(piece.entity)) {
         const std::array<Vec, 2> ends{piece.from, piece.to};
         if (near(piece.mid, piece.bound)) fill(ends, 0.5f * per_pixel_, shade);
       }
@@ -60,10 +61,6 @@ class MapPainter {
   }
 
  private:
-  const float* shade_of(std::size_t entity) const {
-    const float* shade = v_.shades.data() + entity * v_.channels;
-    return *shade < 0.0f ? nullptr : shade;
-  }
   bool near(Vec at, float bound) const {
     const Vec d = at - Vec{v_.x, v_.y};
     const float far = reach_ + bound;
@@ -81,14 +78,14 @@ class MapPainter {
         static_cast<std::size_t>(column);
     for (std::size_t layer = cells.layers; layer-- > 0;)
       if (const std::uint8_t kind = s_.cells[layer * cells.cells() + cell]; kind != 0)
-        if (const float* shade = shade_of(cells.first_kind + kind - 1)) return shade;
+        if (const float* shade = raster_.shade_of(cells.first_kind + kind - 1)) return shade;
     return v_.background.data();
   }
   const float* block_shown(std::int32_t column, std::int32_t row) const {
     const BlocksPlan& blocks = plan_.blocks;
     for (auto layer = static_cast<std::int32_t>(*s_.block_top); layer-- > 0;)
       if (const std::uint8_t kind = s_.blocks[block_number(blocks, column, row, layer)]; kind != 0)
-        if (const float* shade = shade_of(blocks.first_kind + kind - 1)) return shade;
+        if (const float* shade = raster_.shade_of(blocks.first_kind + kind - 1)) return shade;
     return v_.background.data();
   }
 
@@ -147,7 +144,7 @@ class MapPainter {
   void paint_posed(std::size_t first, std::size_t stop) {
     for (std::size_t e = first; e < stop; ++e) {
       if (s_.present[e] == 0 || !near({s_.x[e], s_.y[e]}, plan_.bounds[e])) continue;
-      const float* shade = shade_of(e);
+      const float* shade = raster_.shade_of(e);
       if (shade == nullptr) continue;
       const Core core = core_of(plan_.shapes[e], s_.pose(e));
       fill({core.corner.data(), core.corners}, core.radius, shade);

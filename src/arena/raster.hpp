@@ -14,6 +14,11 @@ class Raster {
  public:
   Raster(const MapView& view, std::span<float> pixels) : v_(view), pixels_(pixels) {}
 
+  /// What an entity is drawn in; null if it is not drawn.
+  const float* shade_of(std::size_t entity) const {
+    const float* shade = v_.shades.data() + entity * v_.channels;
+    return *shade < 0.0f ? nullptr : shade;
+  }
   void put(std::size_t column, std::size_t row, const float* shade) {
     float* out = pixels_.data() + (row * v_.width + column) * v_.channels;
     for (std::size_t c = 0; c < v_.channels; ++c) out[c] = shade[c];
@@ -23,8 +28,8 @@ class Raster {
       for (std::size_t c = 0; c < v_.channels; ++c) pixels_[i * v_.channels + c] = shade[c];
   }
 
-  // A convex polygon, rounded by a radius: each row of pixels whose middle it covers is filled from
-  // side to side. What is smaller than a pixel fills the one it lies in.
+  /// A convex polygon, rounded by a radius: each row of pixels whose middle it covers is filled
+  /// from side to side. What is smaller than a pixel fills the one it lies in.
   void fill(std::span<const Vec> corner, float round, const float* shade) {
     Vec low{1e30f, 1e30f}, high{-1e30f, -1e30f};
     for (std::size_t i = 0; i < corner.size(); ++i) {
@@ -86,9 +91,5 @@ class Raster {
   const MapView& v_;
   std::span<float> pixels_;
 };
-
-/// An arena with height as it is seen from the side; see `MapView::side`.
-void draw_from_the_side(const ArenaPlan& plan, const StateArrays& state, const MapView& view,
-                        std::span<float> pixels);
 
 }  // namespace zithercraft::arena_internal

@@ -1,3 +1,5 @@
+#include "arena/side_view.hpp"
+
 #include <algorithm>
 #include <array>
 
@@ -31,7 +33,7 @@ class SidePainter {
     if (plan_.has_cells() || plan_.has_blocks()) paint_slice();
     if (plan_.heights.terrain)
       for (const Triangle& t : plan_.heights.terrain->triangles())
-        if (const float* shade = shade_of(t.entity)) {
+        if (const float* shade = raster_.shade_of(t.entity)) {
           std::array<Vec, 3> corner;
           for (std::size_t k = 0; k < 3; ++k)
             corner[k] = pixel_of({t.corner[k].x, t.corner[k].y}, t.corner[k].z);
@@ -39,17 +41,13 @@ class SidePainter {
         }
     paint_posed(plan_.first_zone, plan_.first_zone + plan_.zones);
     for (const WallPiece& piece : plan_.pieces)
-      if (const float* shade = shade_of(piece.entity))
+      if (const float* shade = raster_.shade_of(piece.entity))
         fill_between(along(piece.from), along(piece.to), {piece.low, piece.high}, shade);
     paint_posed(plan_.first_item, plan_.first_item + plan_.items);
     paint_posed(0, plan_.bodies + plan_.shots);
   }
 
  private:
-  const float* shade_of(std::size_t entity) const {
-    const float* shade = v_.shades.data() + entity * v_.channels;
-    return *shade < 0.0f ? nullptr : shade;
-  }
   // Metres to the right of the picture's middle.
   float along(Vec at) const { return dot(at - Vec{v_.x, v_.y}, right_); }
   Vec pixel_of(Vec at, float level) const { return pixel_at(along(at), level); }
@@ -69,7 +67,7 @@ class SidePainter {
 
   void paint_floor() {
     if (plan_.heights.floor == nowhere) return;
-    if (const float* shade = shade_of(plan_.heights.floor))
+    if (const float* shade = raster_.shade_of(plan_.heights.floor))
       fill_between(-v_.across, v_.across, {-boundless, plan_.heights.floor_level}, shade);
   }
 
@@ -93,7 +91,7 @@ class SidePainter {
         return nullptr;
       const std::uint8_t kind =
           s_.blocks[block_number(plan_.blocks, box.column0, box.row0, box.layer0)];
-      return kind == 0 ? nullptr : shade_of(plan_.blocks.first_kind + kind - 1);
+      return kind == 0 ? nullptr : raster_.shade_of(plan_.blocks.first_kind + kind - 1);
     }
     const CellPlan& cells = plan_.cells;
     const CellBox box = cells_within(cells, at, at);
@@ -103,7 +101,7 @@ class SidePainter {
     for (std::size_t layer = cells.layers; layer-- > 0;) {
       const std::uint8_t kind = s_.cells[layer * cells.cells() + cell];
       if (kind != 0 && cells.solid[kind] != 0 && level <= cells.top[kind])
-        return shade_of(cells.first_kind + kind - 1);
+        return raster_.shade_of(cells.first_kind + kind - 1);
     }
     return nullptr;
   }
@@ -113,7 +111,7 @@ class SidePainter {
       if (s_.present[e] == 0) continue;
       const float middle = along({s_.x[e], s_.y[e]}), bound = plan_.bounds[e];
       if (std::fabs(middle) > 0.5f * v_.across + bound) continue;
-      const float* shade = shade_of(e);
+      const float* shade = raster_.shade_of(e);
       if (shade == nullptr) continue;
       const Band band = band_of(plan_, s_, e);
       const Core core = core_of(plan_.shapes[e], s_.pose(e));

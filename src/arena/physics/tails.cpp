@@ -23,7 +23,7 @@ class TailMover {
   }
 
  private:
-  // The knot that the leader left so many knots ago.
+  // The knot that the leader left `ago` knots before the newest.
   Knot& knot(std::uint32_t ago) const {
     const auto ring = static_cast<std::uint32_t>(tail_.knots);
     return s_.path[tail_.first_knot + (state_.newest + ring - ago) % ring];
