@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "zithercraft/base/exact.hpp"
 
@@ -48,13 +49,18 @@ void turn_to(const TargetPlan& plan, const SeatView& seat, EntityId chosen,
 void choose_targets(const RolePlan& role, const SeatView& seat, std::span<const float> given,
                     std::span<std::uint32_t> targets, SenseRoom& room, std::span<float> wishes,
                     std::vector<Event>& events) {
+  std::size_t listed = 0;  // how many the room holds, of the crowd of this sense
+  std::optional<std::size_t> sense;
   for (std::size_t i = 0; i < role.targets.size(); ++i) {
     const TargetPlan& plan = role.targets[i];
     targets[i] = 0;
     const auto option = static_cast<std::size_t>(given[plan.control]);
     if (option == 0 || !seat.present()) continue;
-    const auto& crowd = std::get<CrowdPlan>(role.senses[plan.sense].what);
-    if (option > list_crowd(crowd, seat, room)) continue;
+    if (sense != plan.sense) {
+      sense = plan.sense;
+      listed = list_crowd(std::get<CrowdPlan>(role.senses[plan.sense].what), seat, room);
+    }
+    if (option > listed) continue;
     const EntityId chosen = room.others[option - 1].second;
     targets[i] = static_cast<std::uint32_t>(chosen.index() + 1);
     turn_to(plan, seat, chosen, wishes);
