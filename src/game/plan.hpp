@@ -92,7 +92,7 @@ struct CrowdPlan {
   std::size_t nearest = 0, flags = 0;
   float reach = 1.0f, inverse_reach = 1.0f, inverse_top_speed = 1.0f;
   struct Reading {
-    std::optional<std::size_t> number{};  // of the meter; none for who has none
+    std::optional<std::size_t> number{};  // of the meter; none if the body has none
     float low = 0.0f, inverse_range = 1.0f;
   };
   std::vector<std::vector<Reading>> meters{};  // [meters][bodies]
@@ -154,7 +154,7 @@ struct ControlPlan {
 struct TargetPlan {
   std::size_t control = 0;                                      // of the role's
   std::size_t sense = 0;                                        // the crowd among the role's senses
-  std::int32_t event = 0;                                       // that rules are told
+  std::int32_t event = 0;                                       // by which rules hear of it
   std::optional<std::size_t> fire{}, bearing{}, elevation{};    // inputs of the body
   float swing = 1.0f, lowest = 0.0f, highest = 0.0f;            // radians
   std::optional<std::size_t> ahead{}, left{}, east{}, north{};  // inputs that move it towards it

@@ -229,7 +229,7 @@ Script::Function live_on(const Game& game, std::size_t role) {
                                                              std::span<float> controls) {
     const Plan& p = stepping.plan();
     const float share = (seat.meter(p.meter) - least) / (most - least);
-    // Who sits on such a cell stays until it is nearly full.
+    // On such a cell it stays until it is nearly full.
     const std::size_t own = p.window + (p.far * p.wide + p.to_left) * p.tags;
     const auto see = seat.observation();
     const bool fills = std::any_of(p.helping.begin(), p.helping.end(),
