@@ -50,6 +50,14 @@ std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {
 
 }  // namespace
 
+std::string in_words(Seen seen) {
+  constexpr std::array ways{"", "ahead", "left", "behind", "right"};
+  constexpr std::array rises{"", "above", "below"};
+  std::string words = ways[static_cast<std::size_t>(seen.way)];
+  const std::string rise = rises[static_cast<std::size_t>(seen.rise)];
+  return words + (words.empty() || rise.empty() ? "" : " ") + rise;
+}
+
 std::string_view name_of(EventKind kind) noexcept {
   switch (kind) {
     case EventKind::touch: return "touch";
@@ -163,6 +171,7 @@ void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std:
   StateArrays s = plan.arrays(state);
   *s.header = {seed, lane, episode, 0, variant};
   if (plan.has_blocks()) begin_blocks(plan, s);
+  if (plan.tags_change) std::copy_n(plan.tag_of.begin(), plan.bodies, s.tag_now);
   place_everything(plan, s, *scratch.memory_);
   for (std::size_t e = 0; e < plan.posed; ++e)
     if (plan.home[e] != nowhere) {
@@ -184,7 +193,7 @@ void Arena::tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& ev
                  EventMask wanted) const {
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
-  EventSink sink(events, wanted);
+  EventSink sink(plan, s, events, wanted);
   step_physics({plan, s, *scratch.memory_, sink});
 }
 
@@ -225,8 +234,28 @@ Pose Arena::pose(const std::byte* state, EntityId posed) const noexcept {
   }
   return pose;
 }
-bool Arena::present(const std::byte* state, EntityId posed) const noexcept {
-  return reading_of(plans_->variants[0], state).present[posed.index()] != 0;
+bool Arena::present(const std::byte* state, EntityId thing) const noexcept {
+  const ArenaPlan& plan = plans_->variants[0];
+  const StateArrays s = reading_of(plan, state);
+  if (thing.index() < plan.posed) return s.present[thing.index()] != 0;
+  return !opens(thing) || s.opened[thing.index() - plan.first_wall] == 0;
+}
+
+std::size_t Arena::tag_of(const std::byte* state, EntityId entity) const noexcept {
+  const ArenaPlan& plan = plans_->variants[0];
+  return tag_now(plan, reading_of(plan, state), entity.index());
+}
+
+bool Arena::tags_change() const noexcept { return plans_->variants[0].tags_change; }
+
+TagSet Arena::tags_ever(EntityId entity) const noexcept {
+  return arena_internal::tags_ever(plans_->variants[0], entity.index());
+}
+
+bool Arena::opens(EntityId entity) const noexcept {
+  const ArenaPlan& plan = plans_->variants[0];
+  const Entity& e = plan.entities[entity.index()];
+  return e.kind == EntityKind::wall && plan.spec.walls[e.spec_index].opens;
 }
 
 void Arena::set_present(std::byte* state, EntityId posed, bool present) const noexcept {

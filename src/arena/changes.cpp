@@ -4,7 +4,9 @@
 #include <vector>
 
 #include "arena/generate/placement.hpp"
+#include "arena/geometry.hpp"
 #include "arena/physics/physics.hpp"
+#include "arena/physics/standing.hpp"
 #include "arena/scratch.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
@@ -17,13 +19,48 @@ void Arena::add_to_meter(std::byte* state, std::size_t meter, float by, ArenaScr
                          std::vector<Event>& events) const {
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
-  EventSink sink(events, EventMask::everything());
+  EventSink sink(plan, s, events, EventMask::everything());
   change_meter({plan, s, *scratch.memory_, sink}, meter, by);
 }
+
+Event Arena::event_at(const std::byte* state, EntityId posed, EventKind kind, EntityId who,
+                      EntityId whom, float strength, std::int32_t detail) const {
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading_of(plan, state);
+  if (posed)
+    return arena_internal::event_at(plan, s, posed.index(), kind, who, whom, strength, detail);
+  return {.tick = s.header->tick,
+          .kind = kind,
+          .who = who,
+          .whom = whom,
+          .strength = strength,
+          .detail = detail};
+}
+
+namespace {
+
+// Puts a wall back, unless a body stands in its place.
+bool close(const ArenaPlan& plan, StateArrays& s, std::size_t wall) {
+  for (const WallPiece& piece : plan.pieces) {
+    if (piece.entity != wall) continue;
+    for (std::size_t b = 0; b < plan.bodies; ++b)
+      if (s.present[b] != 0 && overlap(band_of(plan, s, b), {piece.low, piece.high}) &&
+          gap_between(piece.core, core_of(plan.shapes[b], s.pose(b))).distance <= 0.0f)
+        return false;
+  }
+  s.opened[wall - plan.first_wall] = 0;
+  return true;
+}
+
+}  // namespace
 
 void Arena::take_out(std::byte* state, EntityId posed) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
+  if (opens(posed)) {
+    s.opened[posed.index() - plan.first_wall] = 1;
+    return;
+  }
   if (in_tail(posed) && s.present[posed.index()] != 0) {
     cut_tail(plan, s, posed.index());
     return;
@@ -36,10 +73,11 @@ bool Arena::bring_back(std::byte* state, EntityId posed, std::vector<Event>& eve
   const std::size_t i = posed.index();
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
-  if (s.present[i] != 0) return true;
+  if (present(state, posed)) return true;
+  if (opens(posed)) return close(plan, s, i);
   if (in_tail(posed)) return false;
   if (i < plan.bodies && !is_free_for(plan, s, i, s.pose(i))) return false;
-  EventSink sink(events, EventMask::everything());
+  EventSink sink(plan, s, events, EventMask::everything());
   report_back(plan, s, i, sink);
   return true;
 }
@@ -60,9 +98,14 @@ bool Arena::place_again(std::byte* state, EntityId posed, ArenaScratch& scratch,
     set_off(plan, s, i);
     return true;
   }
-  EventSink sink(events, EventMask::everything());
+  EventSink sink(plan, s, events, EventMask::everything());
   report_back(plan, s, i, sink);
   return true;
+}
+
+void Arena::give_tag(std::byte* state, EntityId body, std::size_t tag) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  plan.arrays(state).tag_now[body.index()] = static_cast<std::uint8_t>(tag);
 }
 
 namespace {

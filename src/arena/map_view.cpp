@@ -52,7 +52,7 @@ class MapPainter {
       }
     paint_posed(plan_.first_zone, plan_.first_zone + plan_.zones);
     for (const WallPiece& piece : plan_.pieces)
-      if (const float* shade = raster_.shade_of(piece.entity)) {
+      if (const float* shade = raster_.shade_of(piece.entity); shade && stands(plan_, s_, piece)) {
         const std::array<Vec, 2> ends{piece.from, piece.to};
         if (near(piece.mid, piece.bound)) fill(ends, 0.5f * per_pixel_, shade);
       }

@@ -109,7 +109,8 @@ struct WandererData {
   bool steps = false;  // on cells
   bool flies = false;  // at the level at which it began
   std::vector<Vec> route{};
-  std::vector<std::size_t> prey{}, hunters{};  // entities
+  TagSet chases{}, flees{};
+  std::vector<std::size_t> prey{}, hunters{};  // entities that can bear one of these
   bool hostile = true;                         // as an episode begins
   float sight = 0.0f;
   float change_chance = 0.0f;  // per tick, of a new direction
@@ -208,7 +209,8 @@ struct TagRun {
   std::size_t first = 0, stop = 0;
   Form form = Form::disc;
   bool zone = false, free = false, shot = false;
-  std::uint8_t tag = 0;
+  TagSet tags{};        // that they can bear
+  bool change = false;  // each has its own of these
   std::int32_t side = -1;
 };
 
@@ -268,7 +270,9 @@ struct ArenaPlan {
   std::size_t first_zone = 0, first_item = 0, posed = 0;
 
   float dt = 0.0f;
-  std::vector<std::uint8_t> tag_of;                    // per entity
+  std::vector<std::uint8_t> tag_of;                    // per entity, as an episode begins
+  bool tags_change = false;                            // rules can give bodies others
+  std::vector<TagSet> may_bear;                        // per body, with its own
   std::vector<std::int32_t> side_of;                   // per entity, -1 for none
   std::vector<ShapeData> shapes;                       // per posed entity
   std::vector<float> bounds;                           // per posed entity, of its shape
@@ -303,6 +307,8 @@ struct ArenaPlan {
   std::vector<CausewayData> causeways;
   std::vector<std::vector<std::string>> input_names;  // per body
   std::vector<WallPiece> pieces;
+  std::size_t first_wall = 0, walls = 0;
+  bool walls_open = false;  // some can be taken out
   CellPlan cells;
   HeightsPlan heights;
   BlocksPlan blocks;
@@ -331,12 +337,28 @@ inline StateArrays reading_of(const ArenaPlan& plan, const std::byte* state) {
   return plan.arrays(const_cast<std::byte*>(state));
 }
 
+/// The tag that an entity bears now.
+inline std::size_t tag_now(const ArenaPlan& plan, const StateArrays& s, std::size_t entity) {
+  return plan.tags_change && entity < plan.bodies ? s.tag_now[entity] : plan.tag_of[entity];
+}
+/// All tags that an entity can come to bear.
+inline TagSet tags_ever(const ArenaPlan& plan, std::size_t entity) {
+  return plan.tags_change && entity < plan.bodies ? plan.may_bear[entity]
+                                                  : TagSet::of(plan.tag_of[entity]);
+}
+
 /// Whether a body goes through another, which is then no obstacle: a piece of a tail.
-inline bool goes_through(const ArenaPlan& plan, std::size_t body, std::size_t other) {
+inline bool goes_through(const ArenaPlan& plan, const StateArrays& s, std::size_t body,
+                         std::size_t other) {
   if (plan.tail_of.empty() || other >= plan.bodies || plan.tail_of[other] == nowhere) return false;
   const TailData& tail = plan.tails[plan.tail_of[other]];
-  return tail.lets_pass.holds(plan.tag_of[body]) ||
+  return tail.lets_pass.holds(tag_now(plan, s, body)) ||
          (tail.leader == body && other - tail.first < tail.close);
+}
+
+/// Whether a piece of a wall is there.
+inline bool stands(const ArenaPlan& plan, const StateArrays& s, const WallPiece& piece) {
+  return !plan.walls_open || s.opened[piece.entity - plan.first_wall] == 0;
 }
 
 /// Whether a body is there with its middle in a zone.

@@ -51,7 +51,7 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, TagSet tags,
   F8 best = all(std::numeric_limits<float>::infinity());
   I8 who = all(std::int32_t{-1});
   for (const TagRun& run : plan.runs) {
-    if (!tags.holds(run.tag) || run.shot) continue;
+    if (!tags.meets(run.tags) || run.shot) continue;
     const I8 stop = all(static_cast<std::int32_t>(run.stop));
     for (std::size_t i = run.first; i < run.stop;
          i += 8) {  // the arrays continue behind the last thing
@@ -64,8 +64,11 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, TagSet tags,
         square = square + dz * dz;
       }
       const I8 number = all(static_cast<std::int32_t>(i)) + next;
-      const I8 nearer =
+      I8 nearer =
           (square < best) & flags(s.present + i) & (number < stop) & (number != looked_through);
+      if (run.change && any(nearer))
+        for (std::size_t k = 0; k < 8; ++k)
+          if (nearer[k] != 0 && !tags.holds(tag_now(plan, s, i + k))) nearer[k] = 0;
       best = nearer ? square : best;
       who = nearer ? number : who;
     }
@@ -161,7 +164,7 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
                         ? Band{}
                         : Band{foot, foot + (data.form == Form::ball ? 2.0f * data.radius
                                                                      : static_cast<float>(height))};
-  const auto wanted = [&](std::size_t e) { return tags.holds(plan.tag_of[e]); };
+  const auto wanted = [&](std::size_t e) { return tags.holds(tag_now(plan, s, e)); };
   for (std::size_t e = 0; e < plan.posed; ++e) {
     const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
     if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
@@ -171,7 +174,8 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
   }
   for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
     const WallPiece& piece = plan.pieces[p];
-    if (!wanted(piece.entity) || (!found.empty() && found.back() == EntityId(piece.entity)))
+    if (!stands(plan, s, piece) || !wanted(piece.entity) ||
+        (!found.empty() && found.back() == EntityId(piece.entity)))
       continue;
     if (!overlap(band, {piece.low, piece.high})) continue;
     if (gap_between(core, piece.core).distance <= 0.0f) found.emplace_back(piece.entity);
@@ -232,7 +236,7 @@ void Arena::window(const std::byte* state, EntityId looker, std::size_t ahead, s
       const std::int32_t dy = static_cast<std::int32_t>(std::floor(y[k])) - row0;
       const std::int32_t r = far - (dx * ax + dy * ay), c = to_left - (dy * ax - dx * ay);
       if (r >= 0 && c >= 0 && r < high && c < wide)
-        tags[static_cast<std::size_t>(r * wide + c)] |= TagSet::of(plan.tag_of[first + k]);
+        tags[static_cast<std::size_t>(r * wide + c)] |= TagSet::of(tag_now(plan, s, first + k));
     }
   }
 }
@@ -279,15 +283,16 @@ void Arena::block_window(const std::byte* state, EntityId looker, std::size_t ah
                        k = top - (layer_of(e) - layer0);
     const std::int32_t r = far - (dx * q.x + dy * q.y), c = to_left - (dy * q.x - dx * q.y);
     if (r >= 0 && c >= 0 && k >= 0 && r < deep && c < wide && k < high)
-      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= TagSet::of(plan.tag_of[e]);
+      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= TagSet::of(tag_now(plan, s, e));
   }
 }
 
 bool Arena::touches(const std::byte* state, EntityId body, TagSet tags) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const std::size_t free = plan.free_index[body.index()], entities = plan.entities.size();
-  const std::uint8_t* flags = reading_of(plan, state).touching;
-  const auto meant = [&](std::size_t entity) { return tags.holds(plan.tag_of[entity]); };
+  const StateArrays s = reading_of(plan, state);
+  const std::uint8_t* flags = s.touching;
+  const auto meant = [&](std::size_t entity) { return tags.holds(tag_now(plan, s, entity)); };
   // What touches is written down with one of the two, or with both.
   if (free != nowhere)
     for (std::size_t e = 0; e < entities; ++e)

@@ -17,6 +17,7 @@ struct ArenaScratch::Memory {
   std::vector<CarriedPose> carried_to;  // per carried body: where it is at the end of the tick
   std::vector<Pose> rail_to;            // likewise, per body on a rail
   std::vector<float> approach;  // per entity: fastest approach in this tick, below 0 for no touch
+  std::vector<Vec> arm;         // per entity that is touched: from the body's centre to the contact
   std::vector<Core> placed;
   std::vector<std::size_t> placed_entity;
   std::vector<std::uint32_t> candidates;  // cells to place on

@@ -41,7 +41,7 @@ class SidePainter {
         }
     paint_posed(plan_.first_zone, plan_.first_zone + plan_.zones);
     for (const WallPiece& piece : plan_.pieces)
-      if (const float* shade = raster_.shade_of(piece.entity))
+      if (const float* shade = raster_.shade_of(piece.entity); shade && stands(plan_, s_, piece))
         fill_between(along(piece.from), along(piece.to), {piece.low, piece.high}, shade);
     paint_posed(plan_.first_item, plan_.first_item + plan_.items);
     paint_posed(0, plan_.bodies + plan_.shots);

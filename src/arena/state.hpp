@@ -51,7 +51,7 @@ struct StateOffsets {
   std::size_t z = 0, vz = 0, pitch = 0, stands_on = 0, home_z = 0;
   std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0,
               closest = 0;
-  std::size_t tails = 0, path = 0, causeway = 0, platform = 0;
+  std::size_t tails = 0, path = 0, causeway = 0, platform = 0, opened = 0, tag_now = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
   std::size_t digging = 0, in_block = 0, block_mark = 0, block_top = 0, changed = 0, blocks = 0;
 };
@@ -89,6 +89,8 @@ struct StateArrays {
         path(in<Knot>(state, at.path)),
         causeway(in<CausewayState>(state, at.causeway)),
         platform(in<std::uint32_t>(state, at.platform)),
+        opened(in<std::uint8_t>(state, at.opened)),
+        tag_now(in<std::uint8_t>(state, at.tag_now)),
         wander(in<WanderState>(state, at.wander)),
         gate(in<std::int32_t>(state, at.gate)),
         touching(in<std::uint8_t>(state, at.touching)),
@@ -123,6 +125,8 @@ struct StateArrays {
   Knot* path;               // [tails][knots], a ring each
   CausewayState* causeway;  // [causeways]
   std::uint32_t* platform;  // [stones of causeways] which one begins with it, from 1; 0 for none
+  std::uint8_t* opened;     // [walls] 1: it is out, where some can be
+  std::uint8_t* tag_now;    // [bodies] where some can bear others than their own
   WanderState* wander;      // [wanderers]
   std::int32_t* gate;       // [gates of rivers] its number counted from the beginning of the river
   std::uint8_t* touching;   // [free bodies][entities]

@@ -13,7 +13,7 @@ namespace {
 constexpr std::uint32_t starts = 40;
 constexpr std::size_t most_squares = 40'000;
 
-// Whether a rule may take a thing out of the way: coded ones may open whatever is no wall.
+// Whether a rule may take a thing out of the way: coded ones may open whatever can be.
 bool opens(const RuleSpec& rule, const Game& game, EntityId e) {
   const Entity& entity = game.arena().entity(e);
   const std::string& tag = game.arena().tags()[entity.tag];
@@ -80,7 +80,8 @@ class CoarseMap {
     for (const EntityId e : arena.ids()) mortal |= arena.kills(e);
     for (const EntityId e : arena.ids()) {
       const Entity& entity = arena.entity(e);
-      const bool may_open = (entity.kind == EntityKind::cell &&
+      const bool may_open = arena.opens(e) ||
+                            (entity.kind == EntityKind::cell &&
                              game.spec().arena.cells->kinds[entity.spec_index].solid) ||
                             (entity.kind == EntityKind::body && fixed(entity) &&
                              !mortal.meets(TagSet::of(entity.tag)) && !has_vital(entity));
@@ -366,8 +367,8 @@ void check_steps(const Examined& e, std::size_t r, Findings& findings) {
     const ArenaView view = lanes.view(0);
     const auto own = static_cast<double>(view.pose(seat).z);
     const auto [reached, next] = ladder.climb(view, own);
-    const double within = reached + ladder.highest_step() +
-                          static_cast<double>(arena.height_of(seat, view.state()));
+    const double within =
+        reached + ladder.highest_step() + static_cast<double>(arena.height_of(seat, view.state()));
     const auto things = things_of(e.game, {target});
     const bool out_of_reach = std::all_of(things.begin(), things.end(), [&](EntityId thing) {
       const auto foot = static_cast<double>(view.pose(thing).z);

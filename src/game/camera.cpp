@@ -16,10 +16,21 @@ constexpr float kerb = 0.15f;   // likewise zones
 constexpr float fading = 0.8f;  // share of its light that a thing has lost at the end of the reach
 constexpr std::size_t widest = 512;  // pixels
 
+// What each entity is drawn in now. Where tags change, a body's goes by the one that it bears.
+std::span<const float> shades_now(const CameraPlan& camera, const SeatView& seat, SenseRoom& room) {
+  if (camera.shades_of_tag.empty()) return camera.shades;
+  room.shades.assign(camera.shades.begin(), camera.shades.end());
+  for (const EntityId body : seat.view().arena().bodies())
+    std::copy_n(camera.shades_of_tag.data() + seat.view().tag_of(body) * camera.channels,
+                camera.channels, room.shades.data() + body.index() * camera.channels);
+  return room.shades;
+}
+
 class Eyes {
  public:
   Eyes(const CameraPlan& camera, const SeatView& seat, SenseRoom& room, std::span<float> pixels)
       : c_(camera),
+        shades_(shades_now(camera, seat, room)),
         seat_(seat),
         pose_(seat.pose()),
         x_(std::span(room.ray_x).first(camera.width)),
@@ -49,7 +60,7 @@ class Eyes {
   }
   // Things fade as they are farther away, into the dark.
   void paint(std::size_t pixel, EntityId entity, float distance, float share) {
-    const float* shade = c_.shades.data() + entity.index() * c_.channels;
+    const float* shade = shades_.data() + entity.index() * c_.channels;
     const float light = 1.0f - fading * distance / c_.reach;
     for (std::size_t n = 0; n < c_.channels; ++n) {
       float& out = pixels_[pixel * c_.channels + n];
@@ -105,7 +116,7 @@ class Eyes {
       top[i] = row_at(tall);
       bottom[i] = row_at(0.0f);
       const float light = 1.0f - fading * distance_[i] / c_.reach;
-      const float* own = c_.shades.data() + entity_[i].index() * c_.channels;
+      const float* own = shades_.data() + entity_[i].index() * c_.channels;
       for (std::size_t n = 0; n < c_.channels; ++n) shade[i * c_.channels + n] = light * own[n];
     }
     for (std::int32_t row = 0; row < static_cast<std::int32_t>(c_.height); ++row) {
@@ -141,11 +152,12 @@ class Eyes {
     if (tags.empty()) return;
     cast(tags);
     for (std::size_t i = 0; i < c_.width; ++i)
-      if (entity_[i] && c_.shades[entity_[i].index() * c_.channels] >= 0.0f)
+      if (entity_[i] && shades_[entity_[i].index() * c_.channels] >= 0.0f)
         paint(row * c_.width + i, entity_[i], distance_[i], share);
   }
 
   const CameraPlan& c_;
+  std::span<const float> shades_;
   const SeatView& seat_;
   Pose pose_;
   std::span<float> x_, y_, z_, distance_;
@@ -174,7 +186,7 @@ void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView
                      .width = camera.width,
                      .height = camera.height,
                      .channels = camera.channels,
-                     .shades = camera.shades,
+                     .shades = shades_now(camera, seat, room),
                      .background = std::span(camera.ground).first(camera.channels)};
   plan.arena.draw(seat.arena_state(), view, room.scratch, pixels);
 }

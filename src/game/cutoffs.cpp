@@ -11,7 +11,7 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
              std::span<const std::uint64_t> memory) {
   for (std::size_t i = 0; i < rule.of.size(); ++i) {
     const EntityId body = rule.of[i];
-    if (!arena.present(state, body)) continue;
+    if (!arena.present(state, body) || !bears({arena, state}, body, rule.bears)) continue;
     const Pose at = arena.pose(state, body);
     if (rule.from) {
       const NearestHit hit = arena.nearest(state, at.x, at.y, TagSet::of(*rule.from), body,
@@ -27,16 +27,17 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
   return false;
 }
 
-bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps,
+bool stalled(const StallPlan& rule, const ArenaView& view, std::uint32_t steps,
              std::span<const Event> events, std::span<std::uint64_t> memory) {
   const auto meant = [&](EntityId entity) {
-    return std::find(rule.of.begin(), rule.of.end(), entity) != rule.of.end();
+    return std::find(rule.of.begin(), rule.of.end(), entity) != rule.of.end() &&
+           bears(view, entity, rule.bears);
   };
   std::uint64_t& last = memory[rule.memory];
   for (const Event& event : events) {
     if (event.kind != rule.since || (!meant(event.who) && !meant(event.whom))) continue;
     const EntityId other = meant(event.who) ? event.whom : event.who;
-    const bool tagged = other && rule.tags.holds(arena.entity(other).tag);
+    const bool tagged = other && rule.tags.holds(view.tag_of(other));
     if (rule.any_thing || tagged) last = steps;
   }
   return steps - last >= rule.steps;
@@ -72,7 +73,7 @@ EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t step
   if (cutoffs.repeats > 0 && repeated(cutoffs, plan.arena, state, steps, memory))
     by = EndedBy::repeats;
   for (const StallPlan& rule : cutoffs.stalls)
-    if (stalled(rule, plan.arena, steps, events, memory)) by = EndedBy::stall;
+    if (stalled(rule, {plan.arena, state}, steps, events, memory)) by = EndedBy::stall;
   for (const TooFarPlan& rule : cutoffs.too_far)
     if (strayed(rule, plan.arena, state, memory)) by = EndedBy::too_far;
   return steps >= static_cast<std::uint32_t>(plan.spec.cutoffs.steps) ? EndedBy::time : by;

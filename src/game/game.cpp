@@ -134,7 +134,8 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   plan->things_of_tag.resize(plan->arena.tags().size());
   for (const EntityId e : plan->arena.posed())
     if (const Entity& entity = plan->arena.entity(e); entity.kind != EntityKind::shot)
-      plan->things_of_tag[entity.tag].push_back(e);
+      for (std::size_t tag = 0; tag < plan->things_of_tag.size(); ++tag)
+        if (plan->arena.tags_ever(e).holds(tag)) plan->things_of_tag[tag].push_back(e);
 
   find_told_events(*plan);
   plan->roles.resize(spec.roles.size());

@@ -9,10 +9,27 @@
 #include <vector>
 
 #include "zithercraft/arena/arena.hpp"
+#include "zithercraft/arena/view.hpp"
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/game/lanes.hpp"
 
 namespace zithercraft::game_internal {
+
+/// The tag that things must bear now to be meant; none where no tag ever changes.
+using Bears = std::optional<std::size_t>;
+inline bool bears(const ArenaView& view, EntityId thing, Bears tag) {
+  return !tag || view.tag_of(thing) == *tag;
+}
+
+/// Which flag stands for a thing.
+struct FlagsPlan {
+  std::vector<std::int32_t> of_entity;  // by the tag that it begins with
+  std::vector<std::int32_t> of_tag;     // where tags change; else empty
+  std::size_t operator()(const ArenaView& view, EntityId thing) const {
+    return static_cast<std::size_t>(of_tag.empty() ? of_entity[thing.index()]
+                                                   : of_tag[view.tag_of(thing)]);
+  }
+};
 
 // ---- Senses. Each writes the columns of its part, from the first on.
 
@@ -25,10 +42,10 @@ struct FanPlan {
       sin;                // of each ray, relative to the heading: its parts ahead and to the left
   std::vector<float> up;  // likewise upwards; empty in flat arenas
   float eye = 0.0f;       // metres above the foot
-  bool follows_pitch = false;         // tilts with the body's pitch
-  std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
-  std::vector<TagSet> seen_alone;     // the tags one by one, where each has a distance of its own
-  std::size_t flags = 0;              // with the one for a miss
+  bool follows_pitch = false;      // tilts with the body's pitch
+  FlagsPlan flag_of{};             // which flag column a thing raises
+  std::vector<TagSet> seen_alone;  // the tags one by one, where each has a distance of its own
+  std::size_t flags = 0;           // with the one for a miss
   bool miss = false;
   bool own_side = true;
 };
@@ -39,6 +56,7 @@ struct CompassPlan {
   Bearings bearings = Bearings::angle;
   float reach = 1.0f, inverse_reach = 1.0f;
   std::vector<std::vector<EntityId>> things{};  // per seat: whom to look for; empty if anyone's
+  Bears bears{};                                // of these
   float inverse_top_speed = 0.0f;               // 0: how it moves is not sensed
 };
 
@@ -81,6 +99,7 @@ struct CameraPlan {
   float middle_x = 0.0f, middle_y = 0.0f;  // of an overall view
   TagSet solid{}, zones{};                 // what eyes see
   std::vector<float> shades;               // [entities][channels]; below 0: not drawn
+  std::vector<float> shades_of_tag{};      // likewise of tags, for bodies, where these change
   std::array<float, 3> ground{}, sky{};
   bool whole() const { return reduce == 1 && out_width == width && out_height == height; }
   std::size_t pixels() const { return width * height * channels; }
@@ -88,7 +107,8 @@ struct CameraPlan {
 
 struct CrowdPlan {
   std::vector<std::vector<EntityId>> others;  // per seat: entities
-  std::vector<std::int32_t> flag_of;          // per entity: number of its tag
+  FlagsPlan flag_of{};                        // number of its tag among the crowd's
+  TagSet tags{};                              // where tags change: those that count now; else none
   std::size_t nearest = 0, flags = 0;
   float reach = 1.0f, inverse_reach = 1.0f, inverse_top_speed = 1.0f;
   struct Reading {
@@ -173,6 +193,7 @@ struct CompassMoves {
 
 struct ProgressPlan {
   std::vector<EntityId> of;  // bodies; empty for the seat's own
+  Bears bears{};             // of these
   std::size_t tag = 0;
   bool paired = false, along_path = false;
   float weight = 1.0f;  // the term's; that of its TermPlan is then 1
@@ -190,6 +211,7 @@ struct EventTriggerPlan {
   std::optional<std::int32_t> detail;  // which of the events that rules tell
   Part as = Part::either;
   std::vector<EntityId> of;  // bodies; empty for the seat's own
+  Bears bears{};             // of these
   bool any_thing = true;     // counts whatever the other thing is, also nothing
   TagSet tags{};
   float harder_than = 0.0f;
@@ -204,6 +226,7 @@ struct EventTriggerPlan {
 
 struct ConditionPlan {
   std::vector<EntityId> of;         // bodies; empty for the seat's own
+  Bears bears{};                    // of these
   std::vector<EntityId> zones;      // inside any of these; empty: anywhere
   std::optional<std::size_t> near;  // a tag
   float within = 1.0f;
@@ -269,6 +292,7 @@ struct RolePlan {
 
 struct TooFarPlan {
   std::vector<EntityId> of;         // bodies
+  Bears bears{};                    // of these
   std::optional<std::size_t> from;  // a tag; else where each began
   float beyond = 1.0f;
   std::size_t memory = 0;  // words: where they began
@@ -277,6 +301,7 @@ struct TooFarPlan {
 struct StallPlan {
   EventKind since = EventKind::touch;
   std::vector<EntityId> of;  // bodies
+  Bears bears{};             // of these
   bool any_thing = true;
   TagSet tags{};
   std::uint32_t steps = 1;
@@ -297,6 +322,7 @@ struct CutoffsPlan {
 struct SubjectPlan {
   std::vector<EntityId> of;  // empty: by `as`
   Part as = Part::who;
+  Bears bears{};  // of `of`
 };
 
 struct ChangeMeterPlan {
@@ -323,6 +349,10 @@ struct SetHostilePlan {
   SubjectPlan subject;
   bool hostile = true;
 };
+struct GiveTagPlan {
+  SubjectPlan subject;
+  Bears tag{};  // none: its own
+};
 struct TurnCellsPlan {
   EntityId from, into;
 };
@@ -338,8 +368,9 @@ struct EmitPlan {
 struct EndPlan {
   Verdict verdict = Verdict::none;
 };
-using ActionPlan = std::variant<ChangeMeterPlan, RemovePlan, BringBackPlan, ThrowPlan,
-                                SetHostilePlan, TurnCellsPlan, EnterPhasePlan, EmitPlan, EndPlan>;
+using ActionPlan =
+    std::variant<ChangeMeterPlan, RemovePlan, BringBackPlan, ThrowPlan, SetHostilePlan, GiveTagPlan,
+                 TurnCellsPlan, EnterPhasePlan, EmitPlan, EndPlan>;
 
 struct RulePlan {
   std::optional<EventTriggerPlan> on{};
@@ -369,7 +400,7 @@ struct GamePlan {
   CutoffsPlan cutoffs{};
   // Per body: its role, or -1, and its seat.
   std::vector<std::pair<std::int32_t, std::int32_t>> seat_of{};
-  std::vector<std::vector<EntityId>> things_of_tag{};  // bodies, zones and items
+  std::vector<std::vector<EntityId>> things_of_tag{};  // bodies, zones, items that can bear it
   std::vector<EntityId> seats{};                       // bodies that some role steers
   std::vector<Game> stages{};                          // of a curriculum, without the game itself
   std::vector<RulePlan> rules{};

@@ -57,7 +57,8 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat, EntityId body) {
 Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
   if (progress.of.empty()) return aim(progress, seat, seat.body());
   for (const EntityId body : progress.of)
-    if (seat.view().present(body)) return aim(progress, seat, body);
+    if (seat.view().present(body) && bears(seat.view(), body, progress.bears))
+      return aim(progress, seat, body);
   return {};
 }
 
@@ -132,11 +133,10 @@ float amount(const MeterTriggerPlan& change, const SeatView& seat, Memory memory
 
 float amount(const NearMissTriggerPlan& near_miss, const SeatView& seat, Memory memory) {
   double& best = in<double>(memory);
-  const Arena& arena = seat.game().arena();
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
     if (event.kind != EventKind::pass || event.who != seat.body() || !event.whom) continue;
-    if (!near_miss.tags.holds(arena.entity(event.whom).tag)) continue;
+    if (!near_miss.tags.holds(seat.view().tag_of(event.whom))) continue;
     const double close = std::max(
         0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(near_miss.within));
     sum += static_cast<float>(near_miss.over == Over::sum ? close : std::max(0.0, close - best));

@@ -38,6 +38,14 @@ double RuleView::control(std::size_t control, std::size_t role, std::size_t seat
   return static_cast<double>(given[control]);
 }
 
+void check_memory(std::size_t asked, std::size_t kept) {
+  if (asked > kept)
+    throw Error(ErrorKind::usage,
+                "a struct of " + std::to_string(asked) +
+                    " bytes is asked for, and the rule keeps " + std::to_string(kept),
+                "a rule's memory", "call RuleSpec::keep with the same type");
+}
+
 std::byte* RuleView::arena_state() const { return lanes_.arena_state(lane_); }
 
 ArenaView RuleView::view() const { return lanes_.view(lane_); }

@@ -68,7 +68,8 @@ class Carrier {
       const Event event = lane_.events[i];
       const auto found = fit(*rule_.on, rule_.on->of, view_, event);
       if (found && counts(*rule_.on, found->other, memory_.subspan(rule_.memory + 1)))
-        carry_out({event.who, event.whom});
+        carry_out(rule_.on->as == Part::either ? About{found->own, found->other}
+                                               : About{event.who, event.whom});
     }
   }
 
@@ -107,9 +108,10 @@ class Carrier {
   template <class Function>
   void each(const SubjectPlan& subject, Function function) const {
     if (!subject.of.empty()) {
-      for (const EntityId thing : subject.of) function(thing);
+      for (const EntityId thing : subject.of)
+        if (bears(view_, thing, subject.bears)) function(thing);
     } else if (const EntityId one = subject.as == Part::whom ? about_.whom : about_.who;
-               one && arena().posed().holds(one)) {
+               one && (arena().posed().holds(one) || arena().opens(one))) {
       function(one);
     }
   }
@@ -173,6 +175,14 @@ class Carrier {
          [&](EntityId body) { arena().set_hostile(lane_.block, body, plan.hostile); });
   }
 
+  void act(const GiveTagPlan& plan) const {
+    each(plan.subject, [&](EntityId body) {
+      if (!arena().bodies().holds(body)) return;
+      const std::size_t tag = plan.tag.value_or(arena().entity(body).tag);
+      if (arena().tags_change() && arena().tags_ever(body).holds(tag))
+        arena().give_tag(lane_.block, body, tag);
+    });
+  }
   void act(const TurnCellsPlan& turn) const {
     arena().turn_cells(lane_.block, turn.from, turn.into);
   }
@@ -215,15 +225,8 @@ void tell(const RuleLane& lane, std::int32_t event, EntityId who, EntityId whom,
   const EntityId place = who && arena.posed().holds(who)     ? who
                          : whom && arena.posed().holds(whom) ? whom
                                                              : EntityId();
-  const Pose at = place ? arena.pose(lane.block, place) : Pose{};
-  lane.events.push_back({.tick = arena.ticks(lane.block),
-                         .kind = EventKind::custom,
-                         .who = who,
-                         .whom = whom,
-                         .x = at.x,
-                         .y = at.y,
-                         .strength = strength,
-                         .detail = event});
+  lane.events.push_back(
+      arena.event_at(lane.block, place, EventKind::custom, who, whom, strength, event));
 }
 
 void finish_as(const RuleLane& lane, Verdict verdict) {

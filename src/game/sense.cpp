@@ -36,7 +36,7 @@ void sense(const FanPlan& fan, const Looking& at, std::span<float> out) {
   for (std::size_t i = 0; i < fan.rays; ++i, next += fan.flags + 1) {
     std::fill_n(next, fan.flags, 0.0f);
     if (const EntityId hit = at.room.ray_entity[i]) {
-      next[static_cast<std::size_t>(fan.flag_of[hit.index()])] = 1.0f;
+      next[fan.flag_of(at.seat.view(), hit)] = 1.0f;
     } else if (fan.miss) {
       next[fan.flags - 1] = 1.0f;
     }
@@ -44,10 +44,10 @@ void sense(const FanPlan& fan, const Looking& at, std::span<float> out) {
   }
 }
 
-Bearing nearest_of(const std::vector<EntityId>& things, const SeatView& seat) {
+Bearing nearest_of(const CompassPlan& compass, const SeatView& seat) {
   Bearing best;
-  for (const EntityId thing : things) {
-    if (!seat.view().present(thing)) continue;
+  for (const EntityId thing : compass.things[seat.number()]) {
+    if (!seat.view().present(thing) || !bears(seat.view(), thing, compass.bears)) continue;
     const Bearing to = seat.bearing_to(thing);
     if (!best.entity || to.distance < best.distance) best = to;
   }
@@ -76,7 +76,7 @@ std::size_t sector(float ahead, float left, std::size_t sectors) {
 }
 
 void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) {
-  Bearing to = !compass.things.empty() ? nearest_of(compass.things[at.seat.number()], at.seat)
+  Bearing to = !compass.things.empty() ? nearest_of(compass, at.seat)
                : compass.paired        ? at.seat.paired(compass.tag)
                                        : at.seat.nearest(compass.tag);
   const std::size_t ways = compass.bearings == Bearings::angle  ? 2
@@ -134,7 +134,7 @@ void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
     const float x = v.x - moving.x, y = v.y - moving.y;
     next[4] = std::clamp((own.cos * x + own.sin * y) * crowd.inverse_top_speed, -1.0f, 1.0f);
     next[5] = std::clamp((own.cos * y - own.sin * x) * crowd.inverse_top_speed, -1.0f, 1.0f);
-    if (crowd.flags > 0) next[6 + static_cast<std::size_t>(crowd.flag_of[other.index()])] = 1.0f;
+    if (crowd.flags > 0) next[6 + crowd.flag_of(at.seat.view(), other)] = 1.0f;
     next += 6 + crowd.flags;
     for (const auto& meter : crowd.meters) {
       const CrowdPlan::Reading reading =
@@ -324,6 +324,10 @@ std::size_t list_crowd(const CrowdPlan& crowd, const SeatView& seat, SenseRoom& 
   near.clear();
   seat.game().arena().find_near(seat.arena_state(), seat.body(), crowd.others[seat.number()],
                                 crowd.reach, near);
+  if (!crowd.tags.empty())
+    std::erase_if(near, [&](const auto& other) {
+      return !crowd.tags.holds(seat.view().tag_of(other.second));
+    });
   const std::size_t listed = std::min(crowd.nearest, near.size());
   std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(listed), near.end());
   return listed;

@@ -19,6 +19,7 @@ struct SenseRoom {
   std::vector<EntityId> ray_entity;
   std::vector<TagSet> cells;
   std::vector<float> pixels;
+  std::vector<float> shades;                       // of a camera, where tags change
   std::vector<std::uint8_t> bytes;                 // of a picture that a custom game hands over
   std::vector<float> told;                         // what a custom game writes of one seat
   std::vector<std::pair<float, EntityId>> others;  // of a crowd: distance and entity

@@ -64,15 +64,8 @@ void choose_targets(const RolePlan& role, const SeatView& seat, std::span<const 
     const EntityId chosen = room.others[option - 1].second;
     targets[i] = static_cast<std::uint32_t>(chosen.index() + 1);
     turn_to(plan, seat, chosen, wishes);
-    const Pose own = seat.pose();
-    events.push_back({.tick = seat.view().ticks(),
-                      .kind = EventKind::custom,
-                      .who = seat.body(),
-                      .whom = chosen,
-                      .x = own.x,
-                      .y = own.y,
-                      .strength = 1.0f,
-                      .detail = plan.event});
+    events.push_back(seat.game().arena().event_at(
+        seat.arena_state(), seat.body(), EventKind::custom, seat.body(), chosen, 1.0f, plan.event));
   }
 }
 

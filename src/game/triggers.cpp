@@ -6,30 +6,20 @@
 namespace zithercraft::game_internal {
 namespace {
 
-constexpr float half_root_two = 0.70710678f;  // cosine of 45 degrees
-
 bool contains(std::span<const EntityId> list, EntityId entity) {
   return std::find(list.begin(), list.end(), entity) != list.end();
 }
 
-// Where the other thing is; what has no pose is where the event was.
-bool comes_from(Approach from, const ArenaView& view, const Fit& fit, const Event& event) {
-  const Arena& arena = view.arena();
-  const Pose own = view.pose(fit.own);
-  const bool posed = fit.other && arena.posed().holds(fit.other);
-  if (from == Approach::above || from == Approach::below) {
-    if (!posed) return false;
-    const float middle = own.z + 0.5f * arena.height_of(fit.own, view.state()),
-                foot = view.pose(fit.other).z;
-    return from == Approach::above ? foot >= middle
-                                   : foot + arena.height_of(fit.other, view.state()) <= middle;
+bool comes_from(Approach from, Seen seen) {
+  switch (from) {
+    case Approach::any: return true;
+    case Approach::ahead: return seen.way == Way::ahead;
+    case Approach::behind: return seen.way == Way::behind;
+    case Approach::beside: return seen.way == Way::left || seen.way == Way::right;
+    case Approach::above: return seen.rise == Rise::above;
+    case Approach::below: return seen.rise == Rise::below;
   }
-  const float x = (posed ? view.pose(fit.other).x : event.x) - own.x,
-              y = (posed ? view.pose(fit.other).y : event.y) - own.y;
-  const float ahead = own.cos * x + own.sin * y, far = half_root_two * std::sqrt(x * x + y * y);
-  if (from == Approach::ahead) return ahead >= far;
-  if (from == Approach::behind) return ahead <= -far;
-  return ahead < far && ahead > -far;
+  return false;
 }
 
 }  // namespace
@@ -47,13 +37,13 @@ std::optional<Fit> fit(const EventTriggerPlan& trigger, std::span<const EntityId
   const bool whom = !who && trigger.as != Part::who && contains(own, event.whom);
   if (!who && !whom) return {};
   const Fit found{who ? event.who : event.whom, who ? event.whom : event.who};
-  const bool tagged = found.other && trigger.tags.holds(view.arena().entity(found.other).tag);
-  if (!trigger.any_thing && !tagged) return {};
+  const bool tagged = found.other && trigger.tags.holds(view.tag_of(found.other));
+  if ((!trigger.any_thing && !tagged) || !bears(view, found.own, trigger.bears)) return {};
   if (!trigger.zones.empty() &&
       std::none_of(trigger.zones.begin(), trigger.zones.end(),
                    [&](EntityId zone) { return view.inside(found.own, zone); }))
     return {};
-  if (trigger.from != Approach::any && !comes_from(trigger.from, view, found, event)) return {};
+  if (!comes_from(trigger.from, who ? event.by_who : event.by_whom)) return {};
   if (!stands(trigger.standing, view, found.own)) return {};
   return found;
 }
@@ -83,7 +73,7 @@ bool stands(const StandingPlan& standing, const ArenaView& view, EntityId body) 
 }
 
 bool moves_and_touches(const ConditionPlan& condition, const ArenaView& view, EntityId body) {
-  if (!view.present(body)) return false;
+  if (!view.present(body) || !bears(view, body, condition.bears)) return false;
   if (condition.slower_than || condition.faster_than) {
     const Velocity v = view.velocity(body);
     const float speed = std::sqrt(v.x * v.x + v.y * v.y);

@@ -7,6 +7,16 @@
 namespace zithercraft {
 namespace {
 
+// Large pictures are looked at in larger steps, so that what is left is about as much as of small
+// ones.
+std::vector<ConvolutionLayer> usual_layers(std::size_t height, std::size_t width) {
+  const std::size_t side = std::min(height, width);
+  if (side < 32) return {{16, 4, 2}, {32, 3, 2}};
+  if (side < 64) return {{16, 6, 3}, {32, 4, 2}};
+  if (side < 128) return {{16, 8, 4}, {32, 4, 2}};
+  return {{16, 8, 4}, {32, 4, 2}, {32, 4, 2}};
+}
+
 // The convolutions that fit a picture, one after the other.
 std::vector<ConvolutionLayer> fitting(const std::vector<ConvolutionLayer>& layers,
                                       std::size_t height, std::size_t width) {
@@ -54,7 +64,8 @@ NetworkPlan plan_fronts(const Role& role, const FrontSettings& settings) {
   const auto least = static_cast<std::size_t>(settings.picture_least);
   for (const GridSense& grid : role.grids) {
     if (grid.height < least || grid.width < least) continue;
-    if (auto layers = fitting(settings.pictures, grid.height, grid.width); !layers.empty())
+    const auto wanted = settings.pictures.value_or(usual_layers(grid.height, grid.width));
+    if (auto layers = fitting(wanted, grid.height, grid.width); !layers.empty())
       plan.pictures.push_back({grid.name, grid.height, grid.width,
                                grid.layers * grid.channels * (grid.history + 1), columns_of(grid),
                                std::move(layers)});

@@ -88,6 +88,10 @@ void Weights<Scalar>::prepare(const Scalar* parameters, Scalar* prepared) const 
   if constexpr (std::is_same_v<Scalar, float>)
     if (outputs_ <= narrow_width)
       return pair_rows(plain(parameters), inputs_, prepared + prepared_);
+  prepare_across(parameters, prepared);
+}
+template <class Scalar>
+void Weights<Scalar>::prepare_across(const Scalar* parameters, Scalar* prepared) const {
   transpose(plain(parameters),
             Rows<Scalar>{prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)});
 }
@@ -125,6 +129,14 @@ template <class Scalar>
 void Weights<Scalar>::add_back(const Scalar* parameters, Rows<const Scalar> by_out,
                                Rows<Scalar> by_in) const {
   multiply_add<Scalar>(as_it_is(by_out), plain(parameters), outputs_, inputs_, by_in);
+}
+
+template <class Scalar>
+void Weights<Scalar>::add_transpose(Rows<const Scalar> transposed, Scalar* gradient) const {
+  for (std::size_t o = 0; o < outputs_; ++o) {
+    Scalar* const row = gradient + offset_ + o * row_stride<Scalar>(inputs_);
+    for (std::size_t k = 0; k < inputs_; ++k) row[k] += transposed.row(k)[o];
+  }
 }
 
 template <class Scalar>

@@ -95,13 +95,17 @@ class Weights {
   /// by_in = by_out W.
   void back(const Scalar* parameters, Rows<const Scalar> by_out, Rows<Scalar> by_in) const;
   void add_back(const Scalar* parameters, Rows<const Scalar> by_out, Rows<Scalar> by_in) const;
+  /// Prepares the transpose for `across` alone, instead of what `forward` reads.
+  void prepare_across(const Scalar* parameters, Scalar* prepared) const;
+  Rows<const Scalar> across(const Scalar* prepared) const {
+    return {prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)};
+  }
+  /// Adds a gradient of the transpose to the weights' gradient.
+  void add_transpose(Rows<const Scalar> transposed, Scalar* gradient) const;
 
  private:
   Rows<const Scalar> plain(const Scalar* parameters) const {
     return {parameters + offset_, outputs_, row_stride<Scalar>(inputs_)};
-  }
-  Rows<const Scalar> across(const Scalar* prepared) const {
-    return {prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)};
   }
   std::size_t outputs_ = 0, inputs_ = 0, offset_ = 0, prepared_ = 0;
 };

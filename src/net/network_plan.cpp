@@ -84,6 +84,22 @@ bool fits(const std::vector<std::uint32_t>& columns, std::size_t wanted, std::si
          std::all_of(columns.begin(), columns.end(), [all](std::uint32_t c) { return c < all; });
 }
 
+// Whether each channel's pixels are equally far apart, across and down, and alike in all channels.
+bool lies_in_a_grid(const PictureFront& front) {
+  const auto at = [&](std::size_t y, std::size_t x, std::size_t c) {
+    return front.columns[(y * front.width + x) * front.channels + c];
+  };
+  const std::uint32_t down = front.height > 1 ? at(1, 0, 0) - at(0, 0, 0) : 0,
+                      across = front.width > 1 ? at(0, 1, 0) - at(0, 0, 0) : 0;
+  for (std::size_t y = 0; y < front.height; ++y)
+    for (std::size_t x = 0; x < front.width; ++x)
+      for (std::size_t c = 0; c < front.channels; ++c)
+        if (at(y, x, c) != at(0, 0, c) + static_cast<std::uint32_t>(y) * down +
+                               static_cast<std::uint32_t>(x) * across)
+          return false;
+  return true;
+}
+
 [[noreturn]] void wrong(const std::string& what, const std::string& fix) {
   throw Error(ErrorKind::spec, "the network cannot be built: " + what, "network", fix);
 }
@@ -111,6 +127,9 @@ void check_plan(const NetworkPlan& plan) {
         !fits(front.columns, front.height * front.width * front.channels, plan.columns))
       wrong("the picture '" + front.name + "' does not fit the columns",
             "list a column for each number");
+    if (!lies_in_a_grid(front))
+      wrong("the columns of the picture '" + front.name + "' do not lie in rows of equal distance",
+            "list them row by row, as the sense has them");
     if (front.layers.empty())
       wrong("the picture '" + front.name + "' has no layers", "give it at least one");
     std::size_t height = front.height, width = front.width;

@@ -2,44 +2,110 @@
 
 #include "net/layers.hpp"
 
-// Convolutions as products: what each filter sees at each place is copied into a row, so that all
-// places of a few samples make one matrix. Rows are copied again on the way back instead of being
-// kept, which would take far more room.
+// Convolutions as products without a copy of what filters see: a filter's window lies at the same
+// distances from its corner everywhere, so the number that a place sees at position k is found at
+// the place's corner plus a distance that depends on k alone. Places of one row lie equally far
+// apart.
 
 namespace zithercraft::net_internal {
 namespace {
 
-constexpr std::size_t rows_at_once = 96;
+/// Where a picture's numbers stand in a sample: `columns[c] + y * down + x * across`.
+struct Grid {
+  std::size_t height, width;
+  std::size_t down, across;
+  std::vector<std::uint32_t> channels;  // of the pixel at the top left
+};
 
 template <class Scalar>
 class Convolution {
  public:
-  Convolution(Claims& claims, const std::string& name, std::size_t height_before,
-              std::size_t width_before, std::size_t channels, const ConvolutionLayer& layer)
-      : height(after_convolution(height_before, layer)),
-        width(after_convolution(width_before, layer)),
+  Convolution(Claims& claims, const std::string& name, const Grid& from,
+              const ConvolutionLayer& layer)
+      : height(after_convolution(from.height, layer)),
+        width(after_convolution(from.width, layer)),
         filters(static_cast<std::size_t>(layer.filters)),
-        seen(static_cast<std::size_t>(layer.size * layer.size) * channels),
+        size(static_cast<std::size_t>(layer.size)),
+        channels(from.channels.size()),
+        seen(size * size * channels),
+        across(from.across),
         weights(claims, name + ".weight", filters, seen),
         biases(claims.part<Scalar>(name + ".bias", 1, filters)) {
-    const auto size = static_cast<std::size_t>(layer.size),
-               stride = static_cast<std::size_t>(layer.stride);
+    const auto stride = static_cast<std::size_t>(layer.stride);
+    step = stride * across;
     for (std::size_t y = 0; y < height; ++y)
       for (std::size_t x = 0; x < width; ++x)
-        for (std::size_t v = 0; v < size; ++v)
-          for (std::size_t u = 0; u < size; ++u)
-            for (std::size_t c = 0; c < channels; ++c)
-              from.push_back(static_cast<std::uint32_t>(
-                  ((y * stride + v) * width_before + x * stride + u) * channels + c));
+        corner.push_back(static_cast<std::uint32_t>(y * stride * from.down + x * step));
+    for (std::size_t v = 0; v < size; ++v)
+      for (std::size_t u = 0; u < size; ++u)
+        for (const std::uint32_t channel : from.channels)
+          window.push_back(static_cast<std::uint32_t>(v * from.down + u * across + channel));
+    // Channels that lie side by side make runs of whole rows of the window.
+    side_by_side = across == channels && channels > 0 &&
+                   from.channels.back() - from.channels.front() + 1 == channels;
   }
 
   std::size_t places() const { return height * width; }
+  /// How its results stand in a sample.
+  Grid results() const {
+    const std::size_t stride = row_stride<Scalar>(filters);
+    Grid grid{height, width, width * stride, stride, {}};
+    for (std::size_t f = 0; f < filters; ++f)
+      grid.channels.push_back(static_cast<std::uint32_t>(f));
+    return grid;
+  }
+
+  void forward(const Scalar* parameters, const Scalar* prepared, const Scalar* sample,
+               Rows<Scalar> out) const {
+    const Rows<const Scalar> b = weights.across(prepared);
+    for (std::size_t y = 0; y < height; ++y)
+      multiply<Scalar>({sample + corner[y * width], step, window.data()}, b, seen, filters,
+                       parameters + biases, out.part(y * width, width));
+  }
+
+  /// Adds to the gradient of the weights' transpose.
+  void learn(const Scalar* sample, Rows<const Scalar> by_out, Rows<Scalar> gradient) const {
+    if (side_by_side) {
+      for (std::size_t v = 0; v < size; ++v)
+        learn_run(sample, by_out, gradient, v * size * channels, 1, size * channels, 1);
+    } else {
+      for (std::size_t v = 0; v < size; ++v)
+        for (std::size_t c = 0; c < channels; ++c)
+          learn_run(sample, by_out, gradient, v * size * channels + c, across, size, channels);
+    }
+  }
+
+  /// Adds what the windows of some places say to the numbers that they lie over.
+  void add_windows(Rows<const Scalar> by_window, std::size_t first_place, Scalar* sample) const {
+    for (std::size_t p = 0; p < by_window.count; ++p) {
+      Scalar* const to = sample + corner[first_place + p];
+      const Scalar* const from = by_window.row(p);
+      if (channels % vec_width<Scalar> == 0) {
+        for (std::size_t k = 0; k < seen; k += vec_width<Scalar>)
+          vec_at(to + window[k]) += vec_at(from + k);
+      } else {
+        for (std::size_t k = 0; k < seen; ++k) to[window[k]] += from[k];
+      }
+    }
+  }
 
   std::size_t height, width, filters;
-  std::size_t seen;                 // numbers that a filter sees at one place
-  std::vector<std::uint32_t> from;  // [places][seen] their places in a sample
+  std::size_t size, channels;
+  std::size_t seen;                   // numbers that a filter sees at one place
+  std::size_t across, step;           // numbers from pixel to pixel and from place to place
+  std::vector<std::uint32_t> corner;  // of each place: where its window begins in a sample
+  std::vector<std::uint32_t> window;  // [seen] from there
+  bool side_by_side = false;
   Weights<Scalar> weights;
   std::size_t biases;
+
+ private:
+  // Of `count` numbers of the window, `apart` in the sample and `rows` rows in the gradient.
+  void learn_run(const Scalar* sample, Rows<const Scalar> by_out, Rows<Scalar> gradient,
+                 std::size_t first, std::size_t apart, std::size_t count, std::size_t rows) const {
+    multiply_add<Scalar>({sample + window[first], apart, corner.data()}, by_out, places(), filters,
+                         {gradient.row(first), count, rows * gradient.stride});
+  }
 };
 
 template <class Scalar>
@@ -50,43 +116,42 @@ class Picture final : public Layer<Scalar> {
 
   Picture(Claims& claims, const PictureFront& front, std::size_t columns, Activation activation)
       : Layer<Scalar>(columns, features_of(front)), activation_(activation) {
-    std::size_t height = front.height, width = front.width, channels = front.channels;
-    for (std::size_t i = 0; i < front.layers.size(); ++i) {
-      auto& now = stages_.emplace_back(claims, front.name + "." + std::to_string(i), height, width,
-                                       channels, front.layers[i]);
-      // Where numbers stand: first in the columns, then in the results before, whose rows have a
-      // stride.
-      for (auto& at : now.from)
-        at = i == 0 ? front.columns[at]
-                    : static_cast<std::uint32_t>(at / channels * row_stride<Scalar>(channels) +
-                                                 at % channels);
-      height = now.height;
-      width = now.width;
-      channels = now.filters;
-    }
+    const auto at = [&](std::size_t y, std::size_t x) {
+      return front.columns[(y * front.width + x) * front.channels];
+    };
+    Grid grid{front.height,
+              front.width,
+              front.height > 1 ? at(1, 0) - at(0, 0) : 0,
+              front.width > 1 ? at(0, 1) - at(0, 0) : 0,
+              {front.columns.begin(),
+               front.columns.begin() + static_cast<std::ptrdiff_t>(front.channels)}};
+    for (std::size_t i = 0; i < front.layers.size(); ++i)
+      grid =
+          stages_.emplace_back(claims, front.name + "." + std::to_string(i), grid, front.layers[i])
+              .results();
   }
 
   void initialise(Scalar* parameters, RandomStream& random, double gain) const override {
     for (const auto& stage : stages_) stage.weights.initialise(parameters, random, gain);
   }
   void prepare(const Scalar* parameters, Scalar* prepared) const override {
-    for (const auto& stage : stages_) stage.weights.prepare(parameters, prepared);
+    for (const auto& stage : stages_) stage.weights.prepare_across(parameters, prepared);
   }
 
-  // Per stage its results, their gradient, and (for SiLU) what was there before; then the copied
-  // rows and their gradient.
+  // Per stage its results, their gradient, (for SiLU) what was there before, and the gradient of
+  // its weights' transpose; then the gradient of some windows.
   Own own(std::size_t most_rows) const override {
     Own own;
     std::size_t most = 0;
     for (const auto& stage : stages_) {
-      for (std::size_t i = 0; i < buffers_each; ++i)
-        own.add(room_for<Scalar>(
-            i == 2 && activation_ != Activation::silu ? 0 : most_rows * stage.places(),
-            stage.filters));
-      most = std::max(most, at_once(stage) * stage.places() * row_stride<Scalar>(stage.seen));
+      const std::size_t rows = most_rows * stage.places();
+      own.add(room_for<Scalar>(rows, stage.filters));
+      own.add(room_for<Scalar>(rows, stage.filters));
+      own.add(room_for<Scalar>(activation_ == Activation::silu ? rows : 0, stage.filters));
+      own.add(room_for<Scalar>(stage.seen, stage.filters));
+      most = std::max(most, stage.seen);
     }
-    own.add(AlignedBuffer<Scalar>(most));
-    own.add(AlignedBuffer<Scalar>(most));
+    own.add(room_for<Scalar>(places_at_once, most));
     return own;
   }
 
@@ -94,11 +159,9 @@ class Picture final : public Layer<Scalar> {
     for (std::size_t i = 0; i < stages_.size(); ++i) {
       const auto& stage = stages_[i];
       const auto results = results_of(i, own, in.count);
-      each_block(stage, in.count, [&](std::size_t first, std::size_t n) {
-        const auto seen = copy_seen(i, in, own, first, n);
-        stage.weights.forward(pass.prepared, seen, pass.parameters + stage.biases,
-                              results.part(first * stage.places(), n * stage.places()));
-      });
+      for (std::size_t s = 0; s < in.count; ++s)
+        stage.forward(pass.parameters, pass.prepared, sample(i, in, own, s),
+                      results.part(s * stage.places(), stage.places()));
       activate(activation_, results, stage.filters, before(i, own));
     }
     const auto& last = stages_.back();
@@ -123,31 +186,14 @@ class Picture final : public Layer<Scalar> {
       by_slope<Scalar>(activation_, results_of(i, own, in.count), before(i, own), stage.filters,
                        by);
       add_rows<Scalar>(by, stage.filters, gradient + stage.biases);
-      if (i > 0) {
-        const auto earlier = gradient_of(i - 1, own, in.count);
-        std::fill_n(earlier.at, earlier.count * earlier.stride, Scalar{0});
-      }
-      each_block(stage, in.count, [&](std::size_t first, std::size_t n) {
-        const auto by_block = by.part(first * stage.places(), n * stage.places());
-        stage.weights.learn(copy_seen(i, in, own, first, n), by_block, gradient);
-        if (i == 0) return;
-        const Rows<Scalar> by_seen = rows_in(own[own.size() - 1], n * stage.places(), stage.seen);
-        stage.weights.back(pass.parameters, by_block, by_seen);
-        const auto earlier = gradient_of(i - 1, own, in.count);
-        const std::size_t block = stages_[i - 1].places();
-        for (std::size_t s = 0; s < n; ++s)
-          for (std::size_t p = 0; p < stage.places(); ++p) {
-            Scalar* const to = earlier.row((first + s) * block);
-            const std::uint32_t* const at = stage.from.data() + p * stage.seen;
-            const Scalar* const part = by_seen.row(s * stage.places() + p);
-            for (std::size_t k = 0; k < stage.seen; ++k) to[at[k]] += part[k];
-          }
-      });
+      learn(stage, i, in, own, gradient);
+      if (i > 0) go_back(stage, i, in.count, pass, own);
     }
   }
 
  private:
-  static constexpr std::size_t buffers_each = 3;
+  static constexpr std::size_t buffers_each = 4;
+  static constexpr std::size_t places_at_once = 24;
 
   static std::size_t features_of(const PictureFront& front) {
     std::size_t height = front.height, width = front.width, channels = front.channels;
@@ -157,15 +203,6 @@ class Picture final : public Layer<Scalar> {
       channels = static_cast<std::size_t>(layer.filters);
     }
     return height * width * channels;
-  }
-
-  static std::size_t at_once(const Convolution<Scalar>& stage) {
-    return std::max<std::size_t>(1, rows_at_once / stage.places());
-  }
-  template <class Work>
-  static void each_block(const Convolution<Scalar>& stage, std::size_t samples, Work work) {
-    for (std::size_t first = 0; first < samples; first += at_once(stage))
-      work(first, std::min(at_once(stage), samples - first));
   }
 
   Rows<Scalar> results_of(std::size_t stage, Own& own, std::size_t samples) const {
@@ -178,23 +215,33 @@ class Picture final : public Layer<Scalar> {
   }
   Scalar* before(std::size_t stage, Own& own) const { return own[buffers_each * stage + 2].data(); }
 
-  Rows<const Scalar> copy_seen(std::size_t i, Rows<const Scalar> in, Own& own, std::size_t first,
-                               std::size_t samples) const {
-    const auto& stage = stages_[i];
-    const Rows<Scalar> seen = rows_in(own[own.size() - 2], samples * stage.places(), stage.seen);
-    for (std::size_t s = 0; s < samples; ++s) {
-      const Scalar* const source =
-          i == 0 ? in.row(first + s)
-                 : results_of(i - 1, own, in.count).row((first + s) * stages_[i - 1].places());
-      for (std::size_t p = 0; p < stage.places(); ++p) {
-        Scalar* const row = seen.row(s * stage.places() + p);
-        const std::uint32_t* const at = stage.from.data() + p * stage.seen;
-        for (std::size_t k = 0; k < stage.seen; ++k) row[k] = source[at[k]];
-        // The room is shared by stages of different widths.
-        std::fill(row + stage.seen, row + whole_vectors<Scalar>(stage.seen), Scalar{0});
+  // What a stage sees of a sample.
+  const Scalar* sample(std::size_t i, Rows<const Scalar> in, Own& own, std::size_t s) const {
+    return i == 0 ? in.row(s) : results_of(i - 1, own, in.count).row(s * stages_[i - 1].places());
+  }
+
+  void learn(const Convolution<Scalar>& stage, std::size_t i, Rows<const Scalar> in, Own& own,
+             Scalar* gradient) const {
+    const auto by = gradient_of(i, own, in.count);
+    const Rows<Scalar> transpose = rows_in(own[buffers_each * i + 3], stage.seen, stage.filters);
+    std::fill_n(transpose.at, transpose.count * transpose.stride, Scalar{0});
+    for (std::size_t s = 0; s < in.count; ++s)
+      stage.learn(sample(i, in, own, s), by.part(s * stage.places(), stage.places()), transpose);
+    stage.weights.add_transpose(transpose, gradient);
+  }
+
+  // The gradient of what the stage sees, which is what the stage before makes.
+  void go_back(const Convolution<Scalar>& stage, std::size_t i, std::size_t samples,
+               const Pass& pass, Own& own) const {
+    const auto by = gradient_of(i, own, samples), earlier = gradient_of(i - 1, own, samples);
+    std::fill_n(earlier.at, earlier.count * earlier.stride, Scalar{0});
+    for (std::size_t s = 0; s < samples; ++s)
+      for (std::size_t p = 0; p < stage.places(); p += places_at_once) {
+        const std::size_t n = std::min(places_at_once, stage.places() - p);
+        const Rows<Scalar> by_window = rows_in(own[own.size() - 1], n, stage.seen);
+        stage.weights.back(pass.parameters, by.part(s * stage.places() + p, n), by_window);
+        stage.add_windows(by_window, p, earlier.row(s * stages_[i - 1].places()));
       }
-    }
-    return seen;
   }
 
   Activation activation_;

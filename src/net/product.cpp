@@ -16,18 +16,56 @@ namespace {
 // For the block; the rest hold a and b.
 constexpr std::size_t registers = vector_bytes == 64 ? 24 : 12;
 constexpr std::size_t most_vectors = vector_bytes == 64 ? 4 : 2;
-constexpr std::size_t most_rows = 8;
+constexpr std::size_t most_rows = 10;
 constexpr std::size_t stretch = 128;
 
 template <std::size_t vectors>
 constexpr std::size_t block_rows = std::min(most_rows, registers / vectors);
 
-template <std::size_t rows, std::size_t vectors, bool add, class Scalar>
-void block(Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner,
-           const Scalar* first, Scalar* c, std::size_t c_stride) {
+/// Reads a few rows of the left matrix.
+template <class Left, std::size_t rows>
+struct Reader;
+template <class Scalar, std::size_t rows>
+struct Reader<Scattered<Scalar>, rows> {
+  explicit Reader(Scattered<Scalar> left) : a(left) {}
+  Scalar at(std::size_t i, std::size_t k) const { return a.at[i * a.row + k * a.column]; }
+  Scattered<Scalar> a;
+};
+template <class Scalar, std::size_t rows>
+struct Reader<Gathered<Scalar>, rows> {
+  explicit Reader(Gathered<Scalar> a) : columns(a.columns) {
+#pragma GCC unroll 10
+    for (std::size_t i = 0; i < rows; ++i) {
+      row[i] = a.at + i * a.row;
+      // Each keeps a register: compilers would go from row to row by sums that wait for each other.
+      asm("" : "+r"(row[i]));
+    }
+  }
+  Scalar at(std::size_t i, std::size_t k) const { return row[i][columns[k]]; }
+  const std::uint32_t* columns;
+  const Scalar* row[rows];
+};
+
+template <class Scalar>
+Scattered<Scalar> without_columns(Scattered<Scalar> a, std::size_t k) {
+  return {a.at + k * a.column, a.row, a.column};
+}
+template <class Scalar>
+Gathered<Scalar> without_columns(Gathered<Scalar> a, std::size_t k) {
+  return {a.at, a.row, a.columns + k};
+}
+template <class Left>
+Left without_rows(Left a, std::size_t i) {
+  a.at += i * a.row;
+  return a;
+}
+
+template <std::size_t rows, std::size_t vectors, bool add, class Left, class Scalar>
+void block(Left a, const Scalar* b, std::size_t b_stride, std::size_t inner, const Scalar* first,
+           Scalar* c, std::size_t c_stride) {
   constexpr std::size_t w = vec_width<Scalar>;
   Vec<Scalar> sum[rows][vectors];
-#pragma GCC unroll 8
+#pragma GCC unroll 10
   for (std::size_t i = 0; i < rows; ++i)
 #pragma GCC unroll 4
     for (std::size_t j = 0; j < vectors; ++j) {
@@ -37,49 +75,53 @@ void block(Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size
         sum[i][j] = first != nullptr ? vec_at(first + j * w) : Vec<Scalar>{};
       }
     }
+  const Reader<Left, rows> left(a);
   for (std::size_t k = 0; k < inner; ++k) {
     Vec<Scalar> beside[vectors];
 #pragma GCC unroll 4
     for (std::size_t j = 0; j < vectors; ++j) beside[j] = vec_at(b + k * b_stride + j * w);
-#pragma GCC unroll 8
+#pragma GCC unroll 10
     for (std::size_t i = 0; i < rows; ++i) {
-      const Scalar factor = a.at[i * a.row + k * a.column];
+      const Scalar factor = left.at(i, k);
 #pragma GCC unroll 4
       for (std::size_t j = 0; j < vectors; ++j) sum[i][j] += beside[j] * factor;
     }
   }
-#pragma GCC unroll 8
+#pragma GCC unroll 10
   for (std::size_t i = 0; i < rows; ++i)
 #pragma GCC unroll 4
     for (std::size_t j = 0; j < vectors; ++j) vec_at(c + i * c_stride + j * w) = sum[i][j];
 }
 
-// The rows that are left over, by a block of just their number.
-template <std::size_t rows, std::size_t vectors, bool add, class Scalar>
-void last_rows(std::size_t left, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride,
-               std::size_t inner, const Scalar* first, Scalar* c, std::size_t c_stride) {
-  if (left == rows) {
+// A block of just so many rows, at most `rows`.
+template <std::size_t rows, std::size_t vectors, bool add, class Left, class Scalar>
+void block_of(std::size_t count, Left a, const Scalar* b, std::size_t b_stride, std::size_t inner,
+              const Scalar* first, Scalar* c, std::size_t c_stride) {
+  if (count == rows) {
     block<rows, vectors, add>(a, b, b_stride, inner, first, c, c_stride);
   } else if constexpr (rows > 1) {
-    last_rows<rows - 1, vectors, add>(left, a, b, b_stride, inner, first, c, c_stride);
+    block_of<rows - 1, vectors, add>(count, a, b, b_stride, inner, first, c, c_stride);
   }
 }
 
-template <std::size_t vectors, bool add, class Scalar>
-void panel(std::size_t count, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride,
-           std::size_t inner, const Scalar* first, Scalar* c, std::size_t c_stride) {
+// The last rows that make more than one block are halved: blocks of few rows wait for their sums.
+template <std::size_t vectors, bool add, class Left, class Scalar>
+void panel(std::size_t count, Left a, const Scalar* b, std::size_t b_stride, std::size_t inner,
+           const Scalar* first, Scalar* c, std::size_t c_stride) {
   constexpr std::size_t rows = block_rows<vectors>;
-  std::size_t i = 0;
-  for (; i + rows <= count; i += rows)
-    block<rows, vectors, add>({a.at + i * a.row, a.row, a.column}, b, b_stride, inner, first,
-                              c + i * c_stride, c_stride);
-  last_rows<rows, vectors, add>(count - i, {a.at + i * a.row, a.row, a.column}, b, b_stride, inner,
-                                first, c + i * c_stride, c_stride);
+  for (std::size_t i = 0; i < count;) {
+    const std::size_t left = count - i, now = left >= 2 * rows ? rows
+                                              : left > rows    ? (left + 1) / 2
+                                                               : left;
+    block_of<rows, vectors, add>(now, without_rows(a, i), b, b_stride, inner, first,
+                                 c + i * c_stride, c_stride);
+    i += now;
+  }
 }
 
-template <bool add, class Scalar>
-void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
-            const Scalar* first, Rows<Scalar> c) {
+template <bool add, class Left, class Scalar>
+void panels(Left a, Rows<const Scalar> b, std::size_t inner, std::size_t width, const Scalar* first,
+            Rows<Scalar> c) {
   constexpr std::size_t w = vec_width<Scalar>;
   for (std::size_t j = 0; j < width;) {
     const std::size_t vectors = std::min(most_vectors, (width - j + w - 1) / w);
@@ -99,23 +141,47 @@ void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::s
 
 }  // namespace
 
-template <class Scalar>
-void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
-                  Rows<Scalar> c) {
+namespace {
+
+template <class Left, class Scalar>
+void add_product(Left a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                 Rows<Scalar> c) {
   for (std::size_t k = 0; k < inner; k += stretch)
-    panels<true>({a.at + k * a.column, a.row, a.column},
-                 Rows<const Scalar>{b.row(k), b.count, b.stride}, std::min(stretch, inner - k),
-                 width, static_cast<const Scalar*>(nullptr), c);
+    panels<true>(without_columns(a, k), Rows<const Scalar>{b.row(k), b.count, b.stride},
+                 std::min(stretch, inner - k), width, static_cast<const Scalar*>(nullptr), c);
 }
+
+template <class Left, class Scalar>
+void set_product(Left a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                 const Scalar* first, Rows<Scalar> c) {
+  const std::size_t now = std::min(stretch, inner);
+  panels<false>(a, b, now, width, first, c);
+  if (now < inner)
+    add_product(without_columns(a, now), Rows<const Scalar>{b.row(now), b.count, b.stride},
+                inner - now, width, c);
+}
+
+}  // namespace
 
 template <class Scalar>
 void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
               const Scalar* first, Rows<Scalar> c) {
-  const std::size_t now = std::min(stretch, inner);
-  panels<false>(a, b, now, width, first, c);
-  if (now < inner)
-    multiply_add<Scalar>({a.at + now * a.column, a.row, a.column}, {b.row(now), b.count, b.stride},
-                         inner - now, width, c);
+  set_product(a, b, inner, width, first, c);
+}
+template <class Scalar>
+void multiply(Gathered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+              const Scalar* first, Rows<Scalar> c) {
+  set_product(a, b, inner, width, first, c);
+}
+template <class Scalar>
+void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                  Rows<Scalar> c) {
+  add_product(a, b, inner, width, c);
+}
+template <class Scalar>
+void multiply_add(Gathered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                  Rows<Scalar> c) {
+  add_product(a, b, inner, width, c);
 }
 
 namespace {
@@ -196,7 +262,7 @@ void narrow_block(Rows<const float> a, const float* pairs, std::size_t inner, co
   Vec<float> sum[rows]{};
   for (std::size_t k = 0; k < inner; k += 2) {
     const Vec<float> beside = vec_at(pairs + k / 2 * w);
-#pragma GCC unroll 8
+#pragma GCC unroll 10
     for (std::size_t i = 0; i < rows; ++i) sum[i] += beside * both_of(a.row(i) + k);
   }
   VectorOf<float>::whole partners{}, together{};  // a lane of nothing beyond the results
@@ -204,7 +270,7 @@ void narrow_block(Rows<const float> a, const float* pairs, std::size_t inner, co
     partners[lane] = lane ^ 1;
     together[lane] = 2 * lane < w ? 2 * lane : w;
   }
-#pragma GCC unroll 8
+#pragma GCC unroll 10
   for (std::size_t i = 0; i < rows; ++i) {
     const Vec<float> start = add                ? vec_at(c.row(i))
                              : first != nullptr ? vec_at(first)
@@ -228,10 +294,18 @@ template void multiply(Scattered<float>, Rows<const float>, std::size_t, std::si
                        Rows<float>);
 template void multiply_add(Scattered<float>, Rows<const float>, std::size_t, std::size_t,
                            Rows<float>);
+template void multiply(Gathered<float>, Rows<const float>, std::size_t, std::size_t, const float*,
+                       Rows<float>);
+template void multiply_add(Gathered<float>, Rows<const float>, std::size_t, std::size_t,
+                           Rows<float>);
 template void add_rows(Rows<const float>, std::size_t, float*);
 template void multiply(Scattered<double>, Rows<const double>, std::size_t, std::size_t,
                        const double*, Rows<double>);
 template void multiply_add(Scattered<double>, Rows<const double>, std::size_t, std::size_t,
+                           Rows<double>);
+template void multiply(Gathered<double>, Rows<const double>, std::size_t, std::size_t,
+                       const double*, Rows<double>);
+template void multiply_add(Gathered<double>, Rows<const double>, std::size_t, std::size_t,
                            Rows<double>);
 template void add_rows(Rows<const double>, std::size_t, double*);
 

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <type_traits>
 
 namespace zithercraft::net_internal {
@@ -34,6 +35,14 @@ Scattered<Scalar> transposed(Rows<const Scalar> m) {
   return {m.at, 1, m.stride};
 }
 
+/// The same with columns at places of their own: row i, column k at at[i * row + columns[k]].
+template <class Scalar>
+struct Gathered {
+  const Scalar* at = nullptr;
+  std::size_t row = 0;
+  const std::uint32_t* columns = nullptr;
+};
+
 /// c = first + a b, with `first` in every row (none: 0). c has `count` rows of `width` numbers,
 /// rounded up to whole vectors; a has `inner` columns and b as many rows. Every number is summed in
 /// the order of the inner index, whatever the sizes: a row's result does not depend on the rows
@@ -41,9 +50,15 @@ Scattered<Scalar> transposed(Rows<const Scalar> m) {
 template <class Scalar>
 void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
               const Scalar* first, Rows<Scalar> c);
+template <class Scalar>
+void multiply(Gathered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+              const Scalar* first, Rows<Scalar> c);
 /// c += a b.
 template <class Scalar>
 void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                  Rows<Scalar> c);
+template <class Scalar>
+void multiply_add(Gathered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
                   Rows<Scalar> c);
 
 /// Results of at most this width leave half of a vector empty: `multiply_narrow` makes them in half

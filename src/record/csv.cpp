@@ -31,9 +31,11 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
 
 void add_events(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
   for (const Event& e : m.events)
-    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step, e.tick,
-                   csv_field(std::string(name_of(game, e))), e.who.number(), name_in(game, e.who),
-                   e.whom.number(), name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
+    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step,
+                   e.tick, csv_field(std::string(name_of(game, e))), e.who.number(),
+                   name_in(game, e.who), e.whom.number(), name_in(game, e.whom), e.x, e.y, e.z,
+                   e.strength, e.detail, csv_field(in_words(e.by_who)),
+                   csv_field(in_words(e.by_whom)));
 }
 
 void add_ledger(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
@@ -52,7 +54,8 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
 
 void write_csv(const std::filesystem::path& folder, Replay& replay) {
   std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,pitch\n";
-  std::string events = "episode,step,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
+  std::string events =
+      "episode,step,tick,kind,who,who_name,whom,whom_name,x,y,z,strength,detail,whom_is,who_is\n";
   std::string ledger = "episode,step,role,seat,term,reward\n";
   for (std::size_t episode = 0; episode < replay.episodes().size(); ++episode)
     for (std::uint32_t d = 0; d < replay.episodes()[episode].moments; ++d) {

@@ -20,7 +20,7 @@ static_assert(std::endian::native == std::endian::little);
 
 constexpr std::array<char, 8> magic{'Z', 'R', 'E', 'P', '\r', '\n', '\x1a', '\n'};
 constexpr std::array<char, 8> end_magic{'Z', 'R', 'E', 'P', ' ', 'E', 'N', 'D'};
-constexpr std::uint32_t version = 4;
+constexpr std::uint32_t version = 5;
 constexpr std::uint32_t chunk_magic = 0x4B4E4843;  // "CHNK"
 constexpr std::uint32_t moments_per_chunk = 64;
 // Bytes from which a chunk is closed before it has all its moments.
@@ -64,14 +64,19 @@ inline std::uint64_t end_checksum(std::uint64_t index_offset) {
   return hash_bytes(std::as_bytes(std::span(&index_offset, 1)));
 }
 
-// An event as stored: 32 bytes without padding that could hold anything.
+// An event as stored: 40 bytes without padding that could hold anything.
 struct StoredEvent {
   std::uint32_t tick, kind;
   std::int32_t who, whom;
-  float x, y, strength;
+  float x, y, z, strength;
   std::int32_t detail;
+  std::array<std::uint8_t, 2> by_who, by_whom;  // way and rise
 };
-static_assert(sizeof(StoredEvent) == 32);
+static_assert(sizeof(StoredEvent) == 40);
+
+inline std::array<std::uint8_t, 2> stored(Seen seen) {
+  return {static_cast<std::uint8_t>(seen.way), static_cast<std::uint8_t>(seen.rise)};
+}
 
 template <class T>
 void append(std::vector<std::byte>& out, std::span<const T> values) {

@@ -202,7 +202,14 @@ class SceneWriter {
   }
 
   void add_fixed(const Surface& surface, EntityId entity) {
-    if (!surface.empty()) add_node(add_mesh(surface, entity), arena_.entity(entity).name);
+    if (surface.empty()) return;
+    const int node = add_node(add_mesh(surface, entity), arena_.entity(entity).name);
+    if (!arena_.opens(entity)) return;
+    std::vector<float> there;
+    for (std::uint32_t d = 0; d < moments(); ++d)
+      there.push_back(arena_.present(replay_.moment(episode_, d).state.data(), entity) ? 1.0f
+                                                                                       : 0.0f);
+    show_when(node, there);
   }
 
   // ---- What never moves.

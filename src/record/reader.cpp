@@ -156,6 +156,36 @@ struct Replay::State {
     }
   }
 
+  Seen take_seen(std::array<std::uint8_t, 2> stored) const {
+    if (stored[0] > static_cast<std::uint8_t>(Way::right) ||
+        stored[1] > static_cast<std::uint8_t>(Rise::below))
+      damaged("an event is on no known side", source);
+    return {static_cast<Way>(stored[0]), static_cast<Rise>(stored[1])};
+  }
+
+  EntityId take_entity(std::int32_t number) const {
+    if (number < -1 || number >= static_cast<std::int64_t>(game->arena().entities().size()))
+      damaged("an event is of something that the game does not have", source);
+    return EntityId::of(number);
+  }
+
+  Event take_event(Taker& take) const {
+    const auto e = take.one<StoredEvent>();
+    if (e.kind > static_cast<std::uint32_t>(EventKind::custom))
+      damaged("an event is of no known kind", source);
+    return {.tick = e.tick,
+            .kind = static_cast<EventKind>(e.kind),
+            .by_who = take_seen(e.by_who),
+            .by_whom = take_seen(e.by_whom),
+            .who = take_entity(e.who),
+            .whom = take_entity(e.whom),
+            .x = e.x,
+            .y = e.y,
+            .z = e.z,
+            .strength = e.strength,
+            .detail = e.detail};
+  }
+
   Overlay take_overlay(Taker& take) const {
     Overlay o;
     const auto form = take.one<std::uint32_t>();
@@ -190,11 +220,7 @@ struct Replay::State {
         r.probabilities = take.floats(seats * probability_count(role.controls));
       }
       const auto events = take.one<std::uint32_t>();
-      for (std::uint32_t i = 0; i < events; ++i) {
-        const auto e = take.one<StoredEvent>();
-        m.events.push_back({e.tick, static_cast<EventKind>(e.kind), EntityId::of(e.who),
-                            EntityId::of(e.whom), e.x, e.y, e.strength, e.detail});
-      }
+      for (std::uint32_t i = 0; i < events; ++i) m.events.push_back(take_event(take));
       const auto overlays = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < overlays; ++i) m.overlays.push_back(take_overlay(take));
     }

@@ -298,7 +298,8 @@ void ReplayWriter::add(const Environment& environment, std::size_t lane, Estimat
   append_one(raw, static_cast<std::uint32_t>(environment.events(lane).size()));
   for (const Event& e : environment.events(lane))
     append_one(raw, StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who.number(),
-                                e.whom.number(), e.x, e.y, e.strength, e.detail});
+                                e.whom.number(), e.x, e.y, e.z, e.strength, e.detail,
+                                stored(e.by_who), stored(e.by_whom)});
   s.drawing.clear();
   environment.draw(lane, s.drawing);
   for (const Overlay& overlay : s.drawing) draw(overlay);

@@ -129,6 +129,23 @@ TEST(Rewards, TheLedgerSumsToWhatWasRewardedInEveryEpisode) {
   EXPECT_GT(ended, 15);
 }
 
+TEST(Rewards, CustomTermsCanEndAnEpisode) {
+  GameSpec spec = test::mooring();
+  spec.role("skiff").rewards.push_back(
+      {.name = "fast",
+       .weight = 3,
+       .each_step = [](const SeatView& seat) { return seat.speed() > 2.0f ? 1.0 : 0.0; },
+       .ends = Verdict::success});
+  Basin basin(spec);
+  basin.clear_hulls();
+  basin.decide(0, 0);
+  EXPECT_EQ(basin.lanes.outcome(0), Outcome::running);
+  basin.arena().set_velocity(basin.lanes.arena_state(0), basin.skiff(), {.x = 4});
+  basin.decide(0, 0);
+  EXPECT_EQ(basin.lanes.outcome(0), Outcome::success);
+  EXPECT_EQ(basin.reward("fast"), 3.0f);
+}
+
 TEST(Rewards, CustomTermsSeeTheSeatAndMayNotPayNaN) {
   GameSpec spec = test::mooring();
   spec.role("skiff").rewards.push_back(

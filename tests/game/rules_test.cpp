@@ -543,6 +543,50 @@ TEST(Rules, InCodeGetTheTicksEventsAndTellTheirOwn) {
             std::string::npos);
 }
 
+TEST(Rules, InCodeKeepAStructOfTheirOwn) {
+  struct Log {
+    std::int32_t visits;
+    float last_x;
+    bool done;
+  };
+  GameSpec spec = yard("");
+  spec.rules.push_back({.name = "log", .tick = [](const RuleView& lane) {
+                          Log& log = lane.memory<Log>();
+                          for (const Event& event : lane.events())
+                            if (event.kind == EventKind::enter) {
+                              ++log.visits;
+                              log.last_x = event.x;
+                            }
+                          log.done = log.visits >= 2;
+                          if (log.done) lane.end(Verdict::success);
+                        }});
+  spec.rules.back().keep<Log>();
+  const auto visit = [](Yard& y) {
+    y.put("porter", 0.25f, 5);
+    y.step();
+    y.put("porter", 0, 0);
+    y.step();
+  };
+  Yard y(spec);
+  visit(y);
+  std::vector<std::byte> snapshot;
+  y.lanes().append_snapshot(0, snapshot);
+  const SeatView seat(y.lanes(), 0, 0, 0);
+  EXPECT_EQ(seat.memory<Log>("log").visits, 1);
+  EXPECT_EQ(seat.memory<Log>("log").last_x, 0.25f);
+  visit(y);
+  EXPECT_EQ(y.outcome(), Outcome::success);
+  Yard other(spec);
+  other.lanes().restore_snapshot(0, 0, snapshot);
+  visit(other);
+  EXPECT_EQ(other.outcome(), Outcome::success);
+
+  spec.rules.back().numbers = 1;
+  Yard small(spec);
+  EXPECT_NE(std::string(test::error_of([&] { small.step(); }).what()).find("RuleSpec::keep"),
+            std::string::npos);
+}
+
 // ---- Mistakes
 
 struct Wrong {
@@ -570,9 +614,13 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"after = 1\nthen = [{ kind = \"explode\" }]", "unknown kind 'explode'"},
         Wrong{"after = 1\nthen = [{ kind = \"remove\" }]", "nobody is meant"},
         Wrong{"after = 1\nthen = [{ kind = \"remove\", of = \"gat\" }]", "did you mean 'gate'"},
-        Wrong{"after = 1\nthen = [{ kind = \"remove\", of = \"fence\" }]", "walls or cells only"},
+        Wrong{"after = 1\nthen = [{ kind = \"remove\", of = \"fence\" }]", "does not open"},
         Wrong{"after = 1\nthen = [{ kind = \"throw\", of = \"gate\" }]", "is not free to move"},
         Wrong{"after = 1\nthen = [{ kind = \"set_hostile\", of = \"bell\" }]", "is no wanderer"},
+        Wrong{"after = 1\nthen = [{ kind = \"give_tag\", of = \"crate\", tag = \"bell\" }]",
+              "cannot bear the tag 'bell'"},
+        Wrong{"after = 1\nthen = [{ kind = \"give_tag\", of = \"crate\", tag = \"bel\" }]",
+              "did you mean 'bell'"},
         Wrong{"after = 1\nthen = [{ kind = \"throw\", of = \"crate\", along = 3, towards = "
               "\"bell\" }]",
               "two directions"},

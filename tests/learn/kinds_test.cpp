@@ -81,7 +81,7 @@ const std::vector<Kind> kinds{
     {"CrowdAndPicture", crowded_pond,
      small({.share = false, .crowd_width = 10, .crowd_queries = 3})},
     {"PictureAndMemory", crowded_pond,
-     small({.memory = 11, .memory_span = 24, .pictures = {{6, 5, 3}, {8, 2, 1}}})},
+     small({.memory = 11, .memory_span = 24, .pictures = {{{6, 5, 3}, {8, 2, 1}}}})},
     {"ActorCritic", test::duck_pond, small({.objective = Objective::plain})},
     {"Reinforce", test::duck_pond,
      small({.trace_decay = 1.0,

@@ -32,7 +32,7 @@ std::vector<std::vector<std::string>> table(const std::filesystem::path& file) {
   std::istringstream lines(test::read_file(file));
   for (std::string line; std::getline(lines, line);) {
     auto& row = rows.emplace_back();
-    std::istringstream cells(line);
+    std::istringstream cells(line + ",");
     for (std::string cell; std::getline(cells, cell, ',');) row.push_back(cell);
   }
   return rows;
@@ -60,6 +60,9 @@ TEST(Convert, TablesHoldWhatTheReplayHolds) {
       }
       for (const Event& happened : m.events) {
         ASSERT_EQ(events[event][3], name_of(happened.kind));
+        ASSERT_EQ(std::stof(events[event][10]), happened.z);
+        ASSERT_EQ(events[event][13] + "/" + events[event][14],
+                  in_words(happened.by_who) + "/" + in_words(happened.by_whom));
         ASSERT_EQ(std::stoi(events[event++][2]), static_cast<int>(happened.tick));
       }
       for (const RoleMoment& role : m.roles)

@@ -95,7 +95,7 @@ class PlainReader {
         at += 4 * numbers.size();
       }
       m.events = word();
-      at += 32 * m.events;
+      at += 40 * m.events;
       m.overlays = word();
       for (std::size_t o = 0; o < m.overlays; ++o) {
         at += 8;  // form, colour

@@ -222,6 +222,9 @@ class Arena {
   void rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane,
              std::uint32_t episode) const noexcept;
 
+  /// An event that happens now, where a thing with a pose is (none: at 0, 0, 0).
+  Event event_at(const std::byte* state, EntityId posed, EventKind kind, EntityId who,
+                 EntityId whom, float strength = 1.0f, std::int32_t detail = 0) const;
   /// One tick; appends events of the wanted kinds to `events`.
   void tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events,
             EventMask wanted = EventMask::everything()) const;
@@ -246,8 +249,19 @@ class Arena {
   Pose pose(const std::byte* state, EntityId posed) const noexcept;
   /// Of a body.
   Velocity velocity(const std::byte* state, EntityId body) const noexcept;
-  /// Whether it is in the arena now: not dead, collected, or a shot that is not under way.
-  bool present(const std::byte* state, EntityId posed) const noexcept;
+  /// Whether it is in the arena now: not dead, collected, a shot that is not under way, or a wall
+  /// that has opened.
+  bool present(const std::byte* state, EntityId thing) const noexcept;
+  /// Whether it is a wall that rules can take out.
+  bool opens(EntityId entity) const noexcept;
+  /// The tag that an entity bears now, by its number in `tags`.
+  std::size_t tag_of(const std::byte* state, EntityId entity) const noexcept;
+  /// All tags that an entity can come to bear.
+  TagSet tags_ever(EntityId entity) const noexcept;
+  /// Whether some body can be given other tags than its own.
+  bool tags_change() const noexcept;
+  /// Lets a body bear a tag from now on: one of its `tags_ever`, in an arena where tags change.
+  void give_tag(std::byte* state, EntityId body, std::size_t tag) const noexcept;
   /// Puts something with a pose somewhere, at rest; contacts are not checked. `z` is that of its
   /// foot, in arenas with height. For tests, editors and scripted starts.
   void put(std::byte* state, EntityId posed, float x, float y, double heading,
@@ -272,11 +286,12 @@ class Arena {
   /// meter gets empty dies.
   void add_to_meter(std::byte* state, std::size_t meter, float by, ArenaScratch& scratch,
                     std::vector<Event>& events) const;
-  /// Takes something with a pose out of the arena, at rest. It does not die, and does not come back
-  /// by itself. A piece of a tail goes with all behind it, and its leader's meter sinks by them.
+  /// Takes a wall that opens, or something with a pose, out of the arena, at rest. It does not die,
+  /// and does not come back by itself. A piece of a tail goes with all behind it, and its leader's
+  /// meter sinks by them.
   void take_out(std::byte* state, EntityId posed) const noexcept;
-  /// Brings something back that is out of the arena, to where it was, and reports it. False, and
-  /// nothing is changed, while something that moves is in its place.
+  /// Brings something back that is out of the arena, to where it was, and reports it, unless it is
+  /// a wall. False, and nothing is changed, while something that moves is in its place.
   bool bring_back(std::byte* state, EntityId posed, std::vector<Event>& events) const;
   /// Puts something at rest where its placement rule allows it, at random, and reports that it is
   /// back if it was out. False, and nothing is changed, if no free place was met.

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <string>
 #include <string_view>
 
 #include "zithercraft/arena/entity.hpp"
@@ -37,13 +38,34 @@ enum class EventKind : std::uint8_t {
 /// The word for it in games and records.
 std::string_view name_of(EventKind kind) noexcept;
 
+/// On which side something lies, as a body sees it: each is a quarter of the plane.
+enum class Way : std::uint8_t { none, ahead, left, behind, right };
+
+/// At which height something lies, as a body sees it: above if its foot is at or above the body's
+/// middle, below if its top is at or below it; in arenas with height only.
+enum class Rise : std::uint8_t { level, above, below };
+
+/// Where the other of an event's two is at that moment. What has no place of its own (a wall, the
+/// ground) is where it was touched; a cell that stopped a stepper is nowhere.
+struct Seen {
+  Way way = Way::none;      ///< on which side
+  Rise rise = Rise::level;  ///< at which height
+  bool operator==(const Seen&) const = default;
+};
+
+/// Such as "left above"; empty for nowhere and level.
+std::string in_words(Seen seen);
+
 /// One thing that happened in an arena.
 struct Event {
   std::uint32_t tick = 0;             ///< of the episode, from 1
   EventKind kind = EventKind::touch;  ///< what happened
+  Seen by_who{};                      ///< where `whom` is, as `who` sees it
+  Seen by_whom{};                     ///< where `who` is, as `whom` sees it
   EntityId who{};                     ///< see Arena::entities
   EntityId whom{};                    ///< the other entity
   float x = 0.0f, y = 0.0f;           ///< where, metres
+  float z = 0.0f;                     ///< likewise; 0 in arenas without height
   float strength = 0.0f;              ///< meaning depends on the kind
   std::int32_t detail = 0;            ///< meaning depends on the kind
   bool operator==(const Event&) const = default;

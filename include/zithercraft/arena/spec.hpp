@@ -164,10 +164,11 @@ struct Launcher {
 
 /// One body, or `count` alike.
 struct BodySpec {
-  std::string name{};               ///< unique among bodies' specs
-  std::string tag{};                ///< what kind of thing it is; empty means the same as the name
-  std::string side{};               ///< the team it belongs to; empty for none
-  std::int64_t count = 1;           ///< at least 1
+  std::string name{};  ///< unique among bodies' specs
+  std::string tag{};   ///< what kind of thing it is; empty means the same as the name
+  std::vector<std::string> may_bear{};  ///< other tags, which rules can give it in place of its own
+  std::string side{};                   ///< the team it belongs to; empty for none
+  std::int64_t count = 1;               ///< at least 1
   std::optional<double> density{};  ///< instead of `count`: bodies per square metre of the region
   Motion motion = Motion::fixed;    ///< what moves it
   Shape shape = Disc{};             ///< seen from above
@@ -211,6 +212,8 @@ struct WallSpec {
   double grip = 0.3;                 ///< as for bodies
   std::vector<Effect> effects{};     ///< as for bodies
   std::vector<std::string> kills{};  ///< as for bodies
+  /// rules can take it out and bring it back; a wall that is out stops nothing and is not seen
+  bool opens = false;
   bool operator==(const WallSpec&) const = default;
 };
 

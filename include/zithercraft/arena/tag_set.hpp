@@ -22,6 +22,8 @@ class TagSet {
   constexpr bool empty() const { return bits_ == 0; }
   /// Those of both.
   constexpr TagSet operator|(TagSet other) const { return TagSet(bits_ | other.bits_); }
+  /// Those in both.
+  constexpr TagSet operator&(TagSet other) const { return TagSet(bits_ & other.bits_); }
   /// Adds those of the other.
   constexpr TagSet& operator|=(TagSet other) { return *this = *this | other; }
   /// Whether any tag is in both.

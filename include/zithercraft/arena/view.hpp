@@ -29,7 +29,9 @@ class ArenaView {
   /// How a body moves.
   Velocity velocity(EntityId body) const noexcept { return arena_->velocity(state_, body); }
   /// Whether an entity is there now.
-  bool present(EntityId posed) const noexcept { return arena_->present(state_, posed); }
+  bool present(EntityId thing) const noexcept { return arena_->present(state_, thing); }
+  /// The tag that an entity bears now.
+  std::size_t tag_of(EntityId entity) const noexcept { return arena_->tag_of(state_, entity); }
   /// What a body stands on; none for nothing.
   EntityId stands_on(EntityId body) const noexcept { return arena_->stands_on(state_, body); }
   /// Whether a body's centre is inside a zone.

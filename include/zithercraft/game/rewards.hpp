@@ -82,7 +82,8 @@ enum class Counts : std::uint8_t {
   first_of_each  ///< only the first with each other thing: each zone once
 };
 
-/// Where the other thing of an event is, as the body that is meant sees it.
+/// Where the other thing of an event is at that moment, as the body that is meant sees it: what has
+/// no place of its own, as a wall, where it was touched.
 enum class Approach : std::uint8_t {
   any,
   ahead,   ///< within 45 degrees of where it looks
@@ -104,7 +105,7 @@ struct EventTrigger {
   double harder_than = 0.0;
   std::optional<double> softer_than{};  ///< events of this strength or more do not count
   std::string inside{};                 ///< a zone's tag: the body's centre is in one of these now
-  Approach from = Approach::any;        ///< where the other thing is now
+  Approach from = Approach::any;        ///< where the other thing was then
   std::optional<double> above{}, below{};  ///< metres: the body's foot is there now
   std::string meter{};                     ///< of the body, which is in the range that follows now
   std::optional<double> at_least{}, at_most{};  ///< of that meter
@@ -194,7 +195,7 @@ struct Term {
   std::optional<double> most_per_step{};  ///< pays no more than this either way in a step, above 0
   std::optional<double> most_per_episode{};  ///< its sum stays within this either way, above 0
   Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term is triggered;
-                                 ///< for `on`, `when`
+                                 ///< for `on`, `when`, and `each_step` by code: when it is not 0
   bool operator==(const Term&) const = default;
 };
 

@@ -13,6 +13,7 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/code.hpp"
 #include "zithercraft/game/rewards.hpp"
+#include "zithercraft/game/rule_memory.hpp"
 
 /// Rules of a game's own: what happens when. A file can hold those that are declared; C++ code can
 /// do what the arena does not know, up to a whole game.
@@ -23,7 +24,7 @@ struct EpisodeKey;
 
 // ---- What a declared rule does. `of` is a tag: it is done to all things of it. Without `of` it is
 // done to what the rule is about: the body that its condition holds for, or one of the two of its
-// event, by `as`.
+// event, by `as`; where the event may be in either part, who is the body that is meant.
 
 /// Changes a meter of bodies, within its range. `by_meter` changes it by the level of another meter
 /// of the same body, times `by`.
@@ -42,16 +43,16 @@ struct ChangeMeter {
 /// tail goes with all behind it, and the leader's meter says so.
 struct Remove {
   static constexpr const char* kind = "remove";
-  std::string of{};     ///< a tag of bodies, zones or items
+  std::string of{};     ///< a tag of bodies, zones, items or walls that open
   Part as = Part::who;  ///< of the rule's event, without `of`
   bool operator==(const Remove&) const = default;
 };
 
-/// Brings things back that are out of the arena, to where they were: a gate closes. A body waits
-/// until nothing stands in its place.
+/// Brings things back that are out of the arena, to where they were: a gate closes. A body
+/// and a wall wait until nothing stands in their place.
 struct BringBack {
   static constexpr const char* kind = "bring_back";
-  std::string of{};     ///< a tag of bodies, zones or items
+  std::string of{};     ///< a tag of bodies, zones, items or walls that open
   Part as = Part::who;  ///< of the rule's event, without `of`
   bool operator==(const BringBack&) const = default;
 };
@@ -85,6 +86,16 @@ struct SetHostile {
   Part as = Part::who;  ///< of the rule's event, without `of`
   bool hostile = true;  ///< whether they chase from now on
   bool operator==(const SetHostile&) const = default;
+};
+
+/// Gives bodies a tag in place of the one that they bear: who is caught catches. What senses,
+/// rules, effects and terms say of the tag goes for them from then on, until the episode ends.
+struct GiveTag {
+  static constexpr const char* kind = "give_tag";
+  std::string of{};     ///< a tag of bodies
+  Part as = Part::who;  ///< of the rule's event, without `of`
+  std::string tag{};    ///< one that the body `may_bear`; empty: its own again
+  bool operator==(const GiveTag&) const = default;
 };
 
 /// All cells of a kind become cells of another: gates of a map open or close, ice melts.
@@ -121,7 +132,7 @@ struct Finish {
 };
 
 /// One thing that a rule does.
-using Action = std::variant<ChangeMeter, Remove, BringBack, PlaceAgain, Throw, SetHostile,
+using Action = std::variant<ChangeMeter, Remove, BringBack, PlaceAgain, Throw, SetHostile, GiveTag,
                             TurnCells, EnterPhase, Emit, Finish>;
 
 // ---- Rules in C++
@@ -141,6 +152,12 @@ class RuleView {
 
   /// The rule's own numbers. They are part of the lane's state, and 0 before the episode begins.
   std::span<double> numbers() const noexcept { return numbers_; }
+  /// The same as one struct, for a rule that `keeps` this type. Throws Error (usage) if the rule's
+  /// numbers are too few for it.
+  template <class Memory>
+  Memory& memory() const {
+    return memory_in<Memory>(numbers_);
+  }
   /// Which episode it is.
   EpisodeKey episode() const;
   /// A stream of random numbers that depends on the episode alone; the same at each call.
@@ -210,6 +227,13 @@ struct RuleSpec {
   std::int64_t most = 0;       ///< times in an episode; 0: as often as it fits
   std::vector<Action> then{};  ///< what is done, in this order
 
+  /// Lets a coded one keep a struct of its own, all bytes of which are 0 before the episode begins:
+  /// see RuleView::memory.
+  template <class Memory>
+  void keep() {
+    static_assert(can_be_kept<Memory>);
+    numbers = static_cast<std::int64_t>(numbers_for<Memory>);
+  }
   /// Whether C++ code does it.
   bool coded() const noexcept { return then.empty(); }
   bool operator==(const RuleSpec&) const = default;

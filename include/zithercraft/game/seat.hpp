@@ -8,6 +8,7 @@
 
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/rule_memory.hpp"
 
 namespace zithercraft {
 
@@ -58,6 +59,12 @@ class SeatView {
   float meter(std::string_view name) const { return view().meter(body(), name); }
   /// The numbers of one of the game's own rules. Throws Error (spec) if it has none of that name.
   std::span<const double> numbers(std::string_view rule) const;
+  /// The same as the struct that the rule keeps. Throws Error (spec) if there is no such rule, and
+  /// Error (usage) if its numbers are too few for it.
+  template <class Memory>
+  const Memory& memory(std::string_view rule) const {
+    return memory_in<Memory>(numbers(rule));
+  }
   /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting
   /// the seat's own body.
   Bearing nearest(std::size_t tag) const;

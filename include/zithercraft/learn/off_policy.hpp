@@ -17,8 +17,9 @@ struct OffPolicySettings {
   // The networks
   std::vector<std::int64_t> value_layers{64, 64};  ///< widths of the value networks' hidden layers
   Activation activation = Activation::relu;        ///< of hidden layers
-  /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
-  std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
+  /// Convolutions over cameras and windows, as many as fit; without, by the picture's size; empty:
+  /// pixels are columns like others.
+  std::optional<std::vector<ConvolutionLayer>> pictures{};
   /// pixels or cells along both sides from which on convolutions are used
   std::int64_t picture_least = 12;
   /// features of each other in a crowd; 0: its columns are like others

@@ -47,8 +47,9 @@ struct PolicyGradientSettings {
   std::int64_t memory = 0;  ///< numbers that each network remembers from step to step, 0 for none
   /// steps through which remembering is learned, at least 1; divides the horizon
   std::optional<std::int64_t> memory_span{};
-  /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
-  std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
+  /// Convolutions over cameras and windows, as many as fit; without, by the picture's size; empty:
+  /// pixels are columns like others.
+  std::optional<std::vector<ConvolutionLayer>> pictures{};
   /// pixels or cells along both sides from which on convolutions are used
   std::int64_t picture_least = 12;
   /// features of each other in a crowd; 0: its columns are like others

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "zithercraft/game/game.hpp"
@@ -10,8 +11,8 @@ namespace zithercraft {
 
 /// How a network reads senses that are more than columns.
 struct FrontSettings {
-  /// over cameras and windows, as many as fit; none: plain columns
-  std::vector<ConvolutionLayer> pictures{};
+  /// over cameras and windows, as many as fit; unset: by a picture's size; none: plain columns
+  std::optional<std::vector<ConvolutionLayer>> pictures{};
   std::int64_t picture_least =
       12;                          ///< pixels or cells along both sides from which on they are used
   std::int64_t crowd_width = 32;   ///< features of each other in a crowd; 0: plain columns

@@ -215,7 +215,8 @@ class Caster {
   void cast() {
     for (const TagRun& run : plan_.runs)
       if (is_met(plan_, run, rays_, scope_)) gather(run);
-    for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
+    for (std::size_t i = 0; i < plan_.pieces.size(); ++i)
+      if (stands(plan_, s_, plan_.pieces[i])) gather_wall(i);
     meet_gathered();
     if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
   }
@@ -283,6 +284,9 @@ class Caster {
       const I8 number = all(static_cast<std::int32_t>(i)) + next;
       I8 near =
           (square <= most * most) & flags(s_.present + i) & (number < stop) & (number != exclude);
+      if (run.change && any(near))
+        for (std::size_t k = 0; k < 8; ++k)
+          if (near[k] != 0 && !rays_.tags.holds(tag_now(plan_, s_, i + k))) near[k] = 0;
       const I8 around = near & (square <= bound * bound);
       if (plan_.heights.used && any(near))
         for (std::size_t k = 0; k < 8; ++k)

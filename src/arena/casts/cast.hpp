@@ -25,7 +25,7 @@ enum class CastScope {
 /// Whether a query meets things of a run at all.
 inline bool is_met(const ArenaPlan& plan, const TagRun& run, const RayFanQuery& rays,
                    CastScope scope) {
-  return rays.tags.holds(run.tag) && (rays.exclude_side < 0 || run.side != rays.exclude_side) &&
+  return rays.tags.meets(run.tags) && (rays.exclude_side < 0 || run.side != rays.exclude_side) &&
          (scope == CastScope::everything ||
           (run.first < plan.bodies && !(scope == CastScope::fixed_solids && run.free)));
 }

@@ -196,7 +196,8 @@ class SpaceCaster {
   void cast(std::span<float> distance, std::span<std::int32_t> entity) {
     for (const TagRun& run : plan_.runs)
       if (is_met(plan_, run, rays_, scope_)) gather(run);
-    for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
+    for (std::size_t i = 0; i < plan_.pieces.size(); ++i)
+      if (stands(plan_, s_, plan_.pieces[i])) gather_wall(i);
     meet_gathered();
     if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
     if (plan_.has_blocks()) {
@@ -262,6 +263,7 @@ class SpaceCaster {
     Nearby& group = group_of(run);
     for (std::size_t i = run.first; i < run.stop; ++i) {
       if (s_.present[i] == 0 || EntityId(i) == rays_.exclude) continue;
+      if (run.change && !rays_.tags.holds(tag_now(plan_, s_, i))) continue;
       const Band band = band_of(plan_, s_, i);
       const float half = 0.5f * (band.high - band.low), flat = plan_.bounds[i];
       const float bound =

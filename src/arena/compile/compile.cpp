@@ -261,7 +261,8 @@ void ArenaCompiler::find_runs() {
     }
     plan_.runs.push_back({e, e + 1, plan_.shapes[e].form, entity.kind == EntityKind::zone,
                           e < plan_.bodies && (plan_.body[e].inverse_mass != 0.0f || is_piece(e)),
-                          entity.kind == EntityKind::shot, plan_.tag_of[e], plan_.side_of[e]});
+                          entity.kind == EntityKind::shot, tags_ever(plan_, e),
+                          tags_ever(plan_, e) != TagSet::of(plan_.tag_of[e]), plan_.side_of[e]});
   }
 }
 
@@ -314,6 +315,8 @@ void ArenaCompiler::lay_out() {
   for (const CausewayData& causeway : plan_.causeways) stones += causeway.stones;
   at.causeway = add("causeway_made_platforms_left_newest", "u32", 4, 4 * plan_.causeways.size());
   at.platform = add("platform", "u32", 4, stones);
+  at.opened = add("wall_opened", "u8", 1, plan_.walls_open ? plan_.walls : 0);
+  at.tag_now = add("tag_now", "u8", 1, plan_.tags_change ? plan_.bodies : 0);
   at.wander = add("wander_leg_east_north", "u32", 4, 3 * plan_.wanderers.size());
   std::size_t gates = 0;
   for (const RiverData& river : plan_.rivers) gates += river.gates;

@@ -101,6 +101,7 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
 
 void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std::string& where) {
   const std::size_t number = add_entity(EntityKind::body, spec.name, spec.tag, index, where);
+  add_tags(spec, number, where);
   add_posed(spec.shape, tall_of(spec.shape, spec.height, where), spec.returns,
             !spec.tail.has_value());
   if (!spec.side.empty()) {
@@ -121,6 +122,18 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   add_meters(spec, number, where);
   if (spec.motion == Motion::carried && !spec.tail) add_carried(spec, number);
   if (spec.wanderer) add_wanderer(spec, number);
+}
+
+void ArenaCompiler::add_tags(const BodySpec& spec, std::size_t number, const std::string& where) {
+  TagSet& tags = plan_.may_bear.emplace_back(TagSet::of(plan_.tag_of[number]));
+  for (std::size_t i = 0; i < spec.may_bear.size(); ++i) {
+    const std::string at = where + ".may_bear[" + std::to_string(i) + "]";
+    if (spec.may_bear[i].empty()) wrong("the tag is empty", at, "name it");
+    const TagSet tag = TagSet::of(tag_index(spec.may_bear[i], at));
+    if (tags.meets(tag)) wrong("the tag is its own, or named twice", at, "leave it out");
+    tags |= tag;
+    plan_.tags_change = true;
+  }
 }
 
 // Whether physics moves it, and how.
@@ -413,10 +426,12 @@ void ArenaCompiler::link_wanderers() {
     const TagSet prey = tag_mask(spec.chases, where + "chases");
     const TagSet hunters = tag_mask(spec.flees, where + "flees");
     wanderer.hostile = spec.hostile;
+    wanderer.chases = prey;
+    wanderer.flees = hunters;
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
       if (b == wanderer.body) continue;
-      if (prey.holds(plan_.tag_of[b])) wanderer.prey.push_back(b);
-      if (hunters.holds(plan_.tag_of[b])) wanderer.hunters.push_back(b);
+      if (prey.meets(tags_ever(plan_, b))) wanderer.prey.push_back(b);
+      if (hunters.meets(tags_ever(plan_, b))) wanderer.hunters.push_back(b);
     }
   }
 }
@@ -441,7 +456,7 @@ void ArenaCompiler::link_launchers() {
     launcher.targets = tag_mask(spec.targets, where + ".targets");
     for (std::size_t e = 0; e < plan_.posed; ++e)
       if (plan_.entities[e].kind != EntityKind::shot && e != launcher.body &&
-          (launcher.targets.holds(plan_.tag_of[e])))
+          launcher.targets.meets(tags_ever(plan_, e)))
         launcher.target_list.push_back(e);
     launcher.first_closest = plan_.closest;
     plan_.closest += launcher.shots * launcher.target_list.size();

@@ -68,12 +68,15 @@ void ArenaCompiler::add_items() {
 
 void ArenaCompiler::add_walls() {
   const auto& walls = plan_.spec.walls;
+  plan_.first_wall = plan_.entities.size();
+  plan_.walls = walls.size();
   for (std::size_t i = 0; i < walls.size(); ++i) {
     const std::string where = "arena.walls[" + std::to_string(i) + "]";
     const auto& points = walls[i].points;
     if (points.size() < 2)
       wrong("a wall needs two points or more", where + ".points", "add points");
     const std::size_t entity = add_entity(EntityKind::wall, walls[i].name, walls[i].tag, i, where);
+    plan_.walls_open = plan_.walls_open || walls[i].opens;
     plan_.surface[entity] = {static_cast<float>(walls[i].bounce),
                              static_cast<float>(walls[i].grip)};
     const std::size_t count = walls[i].closed ? points.size() : points.size() - 1;

@@ -33,6 +33,7 @@ class ArenaCompiler {
   std::string path_of_body(std::size_t index) const;
   void check_body(const BodySpec& spec, const std::string& where) const;
   void add_body(const BodySpec& spec, std::size_t index, const std::string& where);
+  void add_tags(const BodySpec& spec, std::size_t number, const std::string& where);
   void add_motion(const BodySpec& spec, std::size_t number);
   void add_wanderer(const BodySpec& spec, std::size_t number);
   void add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);

@@ -206,6 +206,7 @@ template <class V>
 void describe(V& v, BodySpec& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
+  v("may_bear", s.may_bear);
   v("side", s.side);
   v("count", s.count, between(1, 4096));
   v("density", s.density, positive());
@@ -245,6 +246,7 @@ void describe(V& v, WallSpec& s) {
   v("grip", s.grip, at_least(0));
   v("effects", s.effects);
   v("kills", s.kills);
+  v("opens", s.opens);
 }
 
 template <class V>

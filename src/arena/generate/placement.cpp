@@ -269,6 +269,7 @@ class Placer {
         return blame(plan_.entities[other].name);
     }
     for (const WallPiece& piece : plan_.pieces) {
+      if (!stands(plan_, s_, piece)) continue;
       const float least = std::max(clearance, kept(entity, piece.entity));
       if (plan_.heights.used && !overlap(band_at(entity, pose), {piece.low, piece.high})) continue;
       const Vec d = piece.mid - Vec{pose.x, pose.y};
@@ -337,11 +338,11 @@ class Placer {
 
   // How far `entity` wants to stay from `other`.
   float kept(std::size_t entity, std::size_t other) const {
-    if (!plan_.away_rules[entity].holds(plan_.tag_of[other])) return 0.0f;
+    const std::size_t tag = tag_now(plan_, s_, other);
+    if (!plan_.away_rules[entity].holds(tag)) return 0.0f;
     float most = 0.0f;
     for (const KeepAway& away : plan_.placement_of(entity).away)
-      if (plan_.tags[plan_.tag_of[other]] == away.from)
-        most = std::max(most, static_cast<float>(away.by));
+      if (plan_.tags[tag] == away.from) most = std::max(most, static_cast<float>(away.by));
     return most;
   }
 

@@ -29,8 +29,8 @@ class CausewayBuilder {
       const std::size_t body = data_.first_body + stone;
       const float begins = s_.x[body] - half;
       if (platform(stone) > 1 && before < begins && x >= begins)
-        events.push({s_.header->tick, EventKind::gate, EntityId(data_.follows), EntityId(body), x,
-                     s_.y[data_.follows], static_cast<float>(platform(stone) - 1)});
+        events.push_at(data_.follows, EventKind::gate, EntityId(data_.follows), EntityId(body),
+                       static_cast<float>(platform(stone) - 1));
       if (s_.x[body] + half < x - static_cast<float>(data_.spec.behind)) set_up(stone);
     }
   }

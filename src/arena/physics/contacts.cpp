@@ -65,7 +65,8 @@ class ContactSolver {
       core_ready_ = false;
       band_ = stopped_band(plan_, s_, a);
       meet_bodies(a);
-      for (const WallPiece& piece : plan_.pieces) meet_wall(a, piece);
+      for (const WallPiece& piece : plan_.pieces)
+        if (stands(plan_, s_, piece)) meet_wall(a, piece);
       if (plan_.has_cells()) meet_cells(a);
       if (plan_.heights.terrain) meet_terrain(a);
       if (plan_.has_blocks()) meet_blocks(a);
@@ -104,7 +105,7 @@ class ContactSolver {
       if (any == 0) continue;
       for (std::size_t b = first; b < stop; ++b) {
         if (close[b - first] == 0 || b == a || s_.present[b] == 0) continue;
-        if (goes_through(plan_, a, b)) continue;
+        if (goes_through(plan_, s_, a, b)) continue;
         // That pair was met from the other side.
         if (b < a && plan_.body[b].inverse_mass != 0.0f) continue;
         Manifold manifold;

@@ -89,12 +89,29 @@ class Dig {
     return false;
   }
 
+  // A block whose middle this is.
+  Seen seen(Vec3 middle) const {
+    const float half = 0.5f * t_.plan.blocks.size,
+                own = s_.z[d_.body] + 0.5f * t_.plan.tall[d_.body];
+    return {way_to(s_, d_.body, {middle.x, middle.y}), middle.z - half >= own   ? Rise::above
+                                                       : middle.z + half <= own ? Rise::below
+                                                                                : Rise::level};
+  }
+
   void report(EventKind kind, std::size_t number, std::uint8_t block, float strength) const {
     const Vec3 low = corner_of(number);
     const float half = 0.5f * t_.plan.blocks.size;
-    t_.events.push({s_.header->tick, kind, EntityId(d_.body),
-                    EntityId(t_.plan.blocks.first_kind + block - 1), low.x + half, low.y + half,
-                    strength, static_cast<std::int32_t>(number)});
+    const Vec3 middle{low.x + half, low.y + half, low.z + half};
+    t_.events.push({.tick = s_.header->tick,
+                    .kind = kind,
+                    .by_who = seen(middle),
+                    .who = EntityId(d_.body),
+                    .whom = EntityId(t_.plan.blocks.first_kind + block - 1),
+                    .x = middle.x,
+                    .y = middle.y,
+                    .z = middle.z,
+                    .strength = strength,
+                    .detail = static_cast<std::int32_t>(number)});
   }
 
   const Tick& t_;

@@ -68,8 +68,8 @@ class Shots {
   }
 
   void report(EventKind kind, std::size_t shot, EntityId whom, float strength) const {
-    t_.events.push({s_.header->tick, kind, EntityId(launcher_.body), whom, s_.x[shot], s_.y[shot],
-                    strength, static_cast<std::int32_t>(shot)});
+    t_.events.push_at(shot, kind, EntityId(launcher_.body), whom, strength,
+                      static_cast<std::int32_t>(shot));
   }
 
   void fly_one(std::size_t i) {
@@ -105,7 +105,8 @@ class Shots {
     }
     if (met < 0 && s_.header->tick < s_.ends_at[shot - t_.plan.bodies]) return;
     for (std::size_t k = 0; k < launcher_.target_list.size(); ++k)
-      if (closest(i)[k] < std::numeric_limits<float>::max())
+      if (closest(i)[k] < std::numeric_limits<float>::max() &&
+          launcher_.targets.holds(tag_now(t_.plan, s_, launcher_.target_list[k])))
         report(EventKind::pass, shot, EntityId(launcher_.target_list[k]), closest(i)[k]);
     s_.present[shot] = 0;
   }

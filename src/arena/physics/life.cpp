@@ -19,14 +19,8 @@ void change_meter(const Tick& t, std::size_t number, float by) {
   if (!emptied && !filled) return;
   std::size_t first = number;  // the meters of a body follow each other
   while (first > 0 && t.plan.meters[first - 1].body == meter.body) --first;
-  t.events.push({t.s.header->tick,
-                 emptied ? EventKind::empty : EventKind::full,
-                 EntityId(meter.body),
-                 {},
-                 t.s.x[meter.body],
-                 t.s.y[meter.body],
-                 value,
-                 static_cast<std::int32_t>(number - first)});
+  t.events.push_at(meter.body, emptied ? EventKind::empty : EventKind::full, EntityId(meter.body),
+                   {}, value, static_cast<std::int32_t>(number - first));
   if (emptied && meter.vital) kill(t, meter.body, {});
 }
 
@@ -44,15 +38,14 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
     }
     t.memory.meter_change[static_cast<std::size_t>(meter)] += change;
   }
-  if (dose == Dose::once && touchy.kills.holds(t.plan.tag_of[body]))
+  if (dose == Dose::once && touchy.kills.holds(tag_now(t.plan, t.s, body)))
     kill(t, body, EntityId(source));
 }
 
 void kill(const Tick& t, std::size_t body, EntityId killer) {
   StateArrays& s = t.s;
   if (s.present[body] == 0) return;
-  t.events.push(
-      {s.header->tick, EventKind::die, EntityId(body), killer, s.x[body], s.y[body], 0.0f});
+  t.events.push_at(body, EventKind::die, EntityId(body), killer);
   take_out(t.plan, s, body);
   if (t.plan.returns[body].after > 0) s.back_at[body] = s.header->tick + t.plan.returns[body].after;
 }
@@ -81,7 +74,7 @@ void report_back(const ArenaPlan& plan, StateArrays& s, std::size_t posed, Event
   roll_up_tails(plan, s, posed);
   for (std::size_t m = 0; m < plan.meters.size(); ++m)
     if (plan.meters[m].body == posed) s.meters[m] = plan.meters[m].start;
-  events.push({s.header->tick, EventKind::back, EntityId(posed), {}, s.x[posed], s.y[posed], 0.0f});
+  events.push_at(posed, EventKind::back, EntityId(posed), {});
 }
 
 void run_meters(const Tick& t) {

@@ -9,9 +9,8 @@
 namespace zithercraft::arena_internal {
 namespace {
 
-Event event(const Tick& t, EventKind kind, std::size_t who, std::size_t whom,
-            float strength = 0.0f) {
-  return {t.s.header->tick, kind, EntityId(who), EntityId(whom), t.s.x[who], t.s.y[who], strength};
+void tell(const Tick& t, EventKind kind, std::size_t who, std::size_t whom, float strength = 0.0f) {
+  t.events.push_at(who, kind, EntityId(who), EntityId(whom), strength);
 }
 
 bool touchy(const ArenaPlan& plan, std::size_t a, std::size_t b) {
@@ -26,13 +25,29 @@ void affect_both(const Tick& t, std::size_t a, std::size_t b, Dose dose) {
 
 }  // namespace
 
+// What has no pose is where it is touched: beside the body, or over or under it.
+void touch(const Tick& t, std::size_t body, std::size_t e) {
+  Event event = event_at(t.plan, t.s, body, EventKind::touch, EntityId(body), EntityId(e),
+                         t.memory.approach[e], 0);
+  if (e >= t.plan.posed) {
+    const Vec arm = t.memory.arm[e];
+    event.by_who.way = way_to(t.s, body, Vec{t.s.x[body], t.s.y[body]} + arm);
+    if (event.by_who.way == Way::none)
+      event.by_who.rise =
+          t.plan.heights.used && t.s.stands_on[body] != e + 1 ? Rise::above : Rise::below;
+  }
+  t.events.push(event);
+}
+
 // Compares who touches whom now with the flags of the tick before.
 void report_touches(const Tick& t) {
   const ArenaPlan& plan = t.plan;
   StateArrays& s = t.s;
   auto& approach = t.memory.approach;
+  auto& arm = t.memory.arm;
   const std::size_t entities = plan.entities.size();
   approach.resize(entities);
+  arm.resize(entities);
   // Contacts are listed body by body, in the order of the bodies.
   std::size_t next = 0, next_stood = 0;
   const auto& contacts = t.memory.contacts;
@@ -44,19 +59,26 @@ void report_touches(const Tick& t) {
                      (next_stood < stood.size() && stood[next_stood].body == body);
     if (!any && std::find(flags, flags + entities, 1) == flags + entities) continue;
     std::fill(approach.begin(), approach.end(), -1.0f);
-    for (; next < contacts.size() && contacts[next].a == body; ++next)
-      approach[contacts[next].b] =
-          std::max({approach[contacts[next].b], 0.0f, contacts[next].approach});
-    for (; next_stood < stood.size() && stood[next_stood].body == body; ++next_stood)
-      approach[stood[next_stood].entity] =
-          std::max(approach[stood[next_stood].entity], stood[next_stood].speed);
+    for (; next < contacts.size() && contacts[next].a == body; ++next) {
+      const Contact& contact = contacts[next];
+      if (approach[contact.b] < 0.0f) arm[contact.b] = contact.arm_a;
+      approach[contact.b] = std::max({approach[contact.b], 0.0f, contact.approach});
+    }
+    for (; next_stood < stood.size() && stood[next_stood].body == body; ++next_stood) {
+      const auto& [on_it, entity, speed] = stood[next_stood];
+      if (approach[entity] < 0.0f) arm[entity] = {};
+      approach[entity] = std::max(approach[entity], speed);
+    }
     for (std::size_t e = 0; e < entities; ++e) {
       const bool now = approach[e] >= 0.0f;
       if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::lasting);
       if (now == (flags[e] != 0)) continue;
       flags[e] = now ? 1 : 0;
-      t.events.push(
-          event(t, now ? EventKind::touch : EventKind::part, body, e, now ? approach[e] : 0.0f));
+      if (now) {
+        touch(t, body, e);
+      } else {
+        tell(t, EventKind::part, body, e);
+      }
       if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::once);
     }
   }
@@ -73,10 +95,10 @@ void report_zones(const Tick& t) {
       const bool now = is_inside(plan, s, body, zone);
       if (now != (flag != 0)) {
         flag = now ? 1 : 0;
-        t.events.push(event(t, now ? EventKind::enter : EventKind::leave, body, zone));
+        tell(t, now ? EventKind::enter : EventKind::leave, body, zone);
         if (now) affect(t, body, zone, Dose::once);
       } else if (now && plan.spec.zones[z].reports_inside) {
-        t.events.push(event(t, EventKind::inside, body, zone));
+        tell(t, EventKind::inside, body, zone);
       }
       if (now) affect(t, body, zone, Dose::lasting);
     }
@@ -86,7 +108,7 @@ void report_zones(const Tick& t) {
 namespace {
 
 bool reaches(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t item) {
-  if (!plan.item[item - plan.first_item].collectors.holds(plan.tag_of[body])) return false;
+  if (!plan.item[item - plan.first_item].collectors.holds(tag_now(plan, s, body))) return false;
   const Vec d{s.x[item] - s.x[body], s.y[item] - s.y[body]};
   const float reach = plan.bounds[body] + plan.bounds[item];
   return dot(d, d) <= reach * reach && overlap(band_of(plan, s, body), band_of(plan, s, item)) &&
@@ -96,7 +118,7 @@ bool reaches(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std:
 }
 
 void collect(const Tick& t, std::size_t body, std::size_t item, float share) {
-  t.events.push(event(t, EventKind::collect, body, item, share));
+  tell(t, EventKind::collect, body, item, share);
   affect(t, body, item, Dose::once);
 }
 

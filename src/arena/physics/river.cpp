@@ -120,9 +120,8 @@ void flow_rivers(const ArenaPlan& plan, StateArrays& s, EventSink& events) {
       const double at = place_of(river.spec, gates[slot]);
       const auto line = static_cast<float>(at);
       if (gates[slot] >= 0 && before < line && x >= line)
-        events.push({s.header->tick, EventKind::gate, EntityId(river.follows),
-                     EntityId(river.first_body + 2 * slot), x, s.y[river.follows],
-                     static_cast<float>(gates[slot] + 1)});
+        events.push_at(river.follows, EventKind::gate, EntityId(river.follows),
+                       EntityId(river.first_body + 2 * slot), static_cast<float>(gates[slot] + 1));
       if (at + 0.5 * river.spec.spacing >= static_cast<double>(x) - river.spec.behind) continue;
       gates[slot] = *std::max_element(gates, gates_end) + 1;
       set_up(plan, s, r, slot, gates[slot]);

@@ -2,19 +2,36 @@
 
 #include <vector>
 
-#include "zithercraft/arena/arena.hpp"
+#include "arena/plan.hpp"
 
 namespace zithercraft::arena_internal {
+
+/// Where a point is, as a thing with a pose sees it in the plane.
+Way way_to(const StateArrays& state, std::size_t looker, Vec point);
+/// What happens now where a thing with a pose is. As far as the two have poses, the event says
+/// where each is as the other sees it.
+Event event_at(const ArenaPlan& plan, const StateArrays& state, std::size_t posed, EventKind kind,
+               EntityId who, EntityId whom, float strength, std::int32_t detail);
 
 /// Where events go: kept if the caller wants their kind.
 class EventSink {
  public:
-  EventSink(std::vector<Event>& events, EventMask wanted) : events_(events), wanted_(wanted) {}
+  EventSink(const ArenaPlan& plan, const StateArrays& state, std::vector<Event>& events,
+            EventMask wanted)
+      : plan_(plan), s_(state), events_(events), wanted_(wanted) {}
+
   void push(const Event& event) {
     if (wanted_.has(event.kind)) events_.push_back(event);
   }
+  void push_at(std::size_t posed, EventKind kind, EntityId who, EntityId whom,
+               float strength = 0.0f, std::int32_t detail = 0) {
+    if (wanted_.has(kind))
+      events_.push_back(event_at(plan_, s_, posed, kind, who, whom, strength, detail));
+  }
 
  private:
+  const ArenaPlan& plan_;
+  const StateArrays& s_;
   std::vector<Event>& events_;
   EventMask wanted_;
 };

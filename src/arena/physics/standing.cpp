@@ -63,7 +63,7 @@ class Settler {
     best_ = footing_at(plan_, here_, from + lift + rise);
     if (best_.entity < 0) get_out_of_ground(from);
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
-      if (b == i_ || s_.present[b] == 0 || goes_through(plan_, i_, b)) continue;
+      if (b == i_ || s_.present[b] == 0 || goes_through(plan_, s_, i_, b)) continue;
       const Vec d = Vec{s_.x[b], s_.y[b]} - here_;
       const float reach = plan_.bounds[i_] + plan_.bounds[b];
       if (dot(d, d) > reach * reach) continue;
@@ -202,7 +202,7 @@ class Settler {
       }
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
       if (b == i_ || s_.present[b] == 0 || s_.z[b] < head || s_.z[b] >= overhead_) continue;
-      if (goes_through(plan_, i_, b)) continue;
+      if (goes_through(plan_, s_, i_, b)) continue;
       const Vec d = Vec{s_.x[b], s_.y[b]} - here_;
       const float reach = plan_.bounds[i_] + plan_.bounds[b];
       if (dot(d, d) > reach * reach) continue;

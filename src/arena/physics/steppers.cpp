@@ -163,7 +163,7 @@ class Moves {
       const Vec to = middle_of(cells_, wished(i));
       for (std::size_t k = 0; k < plan_.tails.size(); ++k) {
         const std::size_t first = plan_.tails[k].first;
-        if (goes_through(plan_, plan_.steppers[i].body, first)) continue;
+        if (goes_through(plan_, t_.s, plan_.steppers[i].body, first)) continue;
         for (std::size_t p = first; p < first + t_.s.tails[k].out; ++p)
           if (std::fabs(t_.s.x[p] - to.x) < half && std::fabs(t_.s.y[p] - to.y) < half)
             m_.piece[i] = static_cast<std::int32_t>(p);
@@ -201,7 +201,7 @@ class Moves {
       if (tail.stepper == nowhere || tail.stepper == i || !moves(tail.stepper) ||
           m_.own[tail.stepper] != m_.wish[i] ||
           (t_.s.tails[k].out == 0 && !grows(plan_, t_.s, tail)) ||
-          goes_through(plan_, plan_.steppers[i].body, tail.first))
+          goes_through(plan_, t_.s, plan_.steppers[i].body, tail.first))
         continue;
       return static_cast<std::int32_t>(tail.first);
     }
@@ -243,8 +243,7 @@ class Moves {
       const std::size_t body = plan_.steppers[i].body;
       if (m_.bumped[i] != not_bumped) {
         const std::int32_t whom = m_.bumped[i] == bumped_border ? -1 : m_.bumped[i];
-        t_.events.push({t_.s.header->tick, EventKind::touch, EntityId(body), EntityId::of(whom),
-                        t_.s.x[body], t_.s.y[body], 1.0f});
+        t_.events.push_at(body, EventKind::touch, EntityId(body), EntityId::of(whom), 1.0f);
         if (whom >= 0) {
           affect(t_, body, static_cast<std::size_t>(whom), Dose::once);
           if (static_cast<std::size_t>(whom) < plan_.bodies)

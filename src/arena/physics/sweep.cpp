@@ -75,7 +75,7 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
 float way_to(const Tick& t, std::size_t i, std::size_t other, float radius) {
   const ArenaPlan& plan = t.plan;
   const StateArrays& s = t.s;
-  if (other == i || s.present[other] == 0 || goes_through(plan, i, other)) return 1.0f;
+  if (other == i || s.present[other] == 0 || goes_through(plan, s, i, other)) return 1.0f;
   if (!overlap(stopped_band(plan, s, i), band_of(plan, s, other))) return 1.0f;
   const Vec from{s.x[i], s.y[i]};
   const Vec relative = plan.dt * Vec{s.vx[i] - s.vx[other], s.vy[i] - s.vy[other]};

@@ -35,12 +35,13 @@ class Guide {
   Vec here() const { return {t_.s.x[i_], t_.s.y[i_]}; }
 
   // The nearest present body of a list that is in sight, or `nowhere`.
-  std::size_t noticed(const std::vector<std::size_t>& list) const {
+  std::size_t noticed(const std::vector<std::size_t>& list, TagSet tags) const {
     std::size_t best = nowhere;
     float square = w_.sight * w_.sight;
     for (const std::size_t b : list) {
       const Vec d = Vec{t_.s.x[b], t_.s.y[b]} - here();
       if (t_.s.present[b] == 0 || dot(d, d) > square) continue;
+      if (t_.plan.tags_change && !tags.holds(tag_now(t_.plan, t_.s, b))) continue;
       square = dot(d, d);
       best = b;
     }
@@ -53,10 +54,10 @@ class Guide {
   }
 
   Vec wanted() {
-    if (const std::size_t hunter = noticed(w_.hunters); hunter != nowhere)
+    if (const std::size_t hunter = noticed(w_.hunters, w_.flees); hunter != nowhere)
       return unit(here() - Vec{t_.s.x[hunter], t_.s.y[hunter]});
     if (is_hostile(w_, state_))
-      if (const std::size_t prey = noticed(w_.prey); prey != nowhere)
+      if (const std::size_t prey = noticed(w_.prey, w_.chases); prey != nowhere)
         return unit(Vec{t_.s.x[prey], t_.s.y[prey]} - here());
     if (!w_.route.empty()) return along_route();
     return roam();

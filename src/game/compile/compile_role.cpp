@@ -27,6 +27,10 @@ void check_unique(const std::vector<std::string>& names, const std::string& what
       wrong_spec("two " + what + "s are named '" + name + "'", where, fix);
 }
 
+Bears bears_of(const GamePlan& game, const std::string& name) {
+  return name.empty() || !game.arena.tags_change() ? Bears{} : game.arena.tag(name, "");
+}
+
 std::vector<EntityId> bodies_of(const GamePlan& game, const std::string& name,
                                 const std::string& where) {
   std::vector<EntityId> found;
@@ -83,6 +87,11 @@ std::size_t placed_tag(const GamePlan& game, const std::string& name, const std:
 std::size_t RoleCompiler::target(const std::string& name, bool paired,
                                  const std::string& where) const {
   const std::size_t tag = placed_tag(game_, name, where), things = game_.things_of_tag[tag].size();
+  if (paired)
+    for (const EntityId thing : game_.things_of_tag[tag])
+      if (game_.arena.tags_ever(thing) != TagSet::of(tag))
+        wrong_spec("rules can give the tag '" + name + "' or take it, so nothing is paired by it",
+                   where, "pair by another tag");
   if (paired && things < role_.seats.size())
     wrong_spec("there are " + std::to_string(role_.seats.size()) + " seats and " +
                    std::to_string(things) + " things of tag '" + name + "' to pair them with",

@@ -49,6 +49,8 @@ class RoleCompiler {
 /// A tag that some body, zone or item bears. Throws Error (spec) if there is none.
 std::size_t placed_tag(const GamePlan& game, const std::string& name, const std::string& where);
 /// The bodies of a tag. Throws Error (spec) if there is none.
+/// Which tag those of a tag must bear to be meant; none for an empty name.
+Bears bears_of(const GamePlan& game, const std::string& name);
 std::vector<EntityId> bodies_of(const GamePlan& game, const std::string& name,
                                 const std::string& where);
 /// A bit for each tag; all for an empty list.

@@ -85,8 +85,27 @@ class RuleCompiler {
                    "write \"who\" or \"whom\"");
       return {{}, action.as};
     }
-    if (bodies_alone) return {bodies_of(game_, action.of, where), action.as};
-    return {game_.things_of_tag[placed_tag(game_, action.of, where)], action.as};
+    const Bears bears = bears_of(game_, action.of);
+    if (bodies_alone) return {bodies_of(game_, action.of, where), action.as, bears};
+    return {game_.things_of_tag[placed_tag(game_, action.of, where)], action.as, bears};
+  }
+
+  // The same for what takes things out and brings them back: walls that open as well.
+  template <class Kind>
+  SubjectPlan subject_or_wall(const Kind& action) const {
+    if (action.of.empty()) return subject(action, false);
+    const std::string where = where_action_ + ".of";
+    const std::size_t tag = game_.arena.tag(action.of, where);
+    SubjectPlan plan{game_.things_of_tag[tag], action.as, bears_of(game_, action.of)};
+    for (const EntityId id : game_.arena.ids()) {
+      const Entity& entity = game_.arena.entity(id);
+      if (entity.kind != EntityKind::wall || entity.tag != tag) continue;
+      if (!game_.arena.opens(id))
+        wrong_spec("the wall '" + entity.name + "' does not open", where, "give it `opens = true`");
+      plan.of.push_back(id);
+    }
+    if (plan.of.empty()) placed_tag(game_, action.of, where);
+    return plan;
   }
 
   // Bodies that an action may be done to, as far as is known.
@@ -113,22 +132,24 @@ class RuleCompiler {
                  "give `by` in place of `to`");
     return plan;
   }
-  RemovePlan compile(const Remove& action) const { return {subject(action, false)}; }
-  BringBackPlan compile(const BringBack& action) { return bring_back(action, false); }
-  BringBackPlan compile(const PlaceAgain& action) { return bring_back(action, true); }
-  template <class Kind>
-  BringBackPlan bring_back(const Kind& action, bool anywhere) {
-    const std::size_t words = words_for_bits(game_.arena.posed().size());
+  RemovePlan compile(const Remove& action) const { return {subject_or_wall(action)}; }
+  BringBackPlan compile(const BringBack& action) {
+    return bring_back(subject_or_wall(action), false);
+  }
+  BringBackPlan compile(const PlaceAgain& action) {
+    return bring_back(subject(action, false), true);
+  }
+  BringBackPlan bring_back(SubjectPlan whom, bool anywhere) {
+    const std::size_t words = words_for_bits(game_.arena.entities().size());
     if (!game_.waiting) {
       game_.waiting = take(words);
       game_.waiting_anywhere = take(words);
     }
-    const SubjectPlan whom = subject(action, false);
     for (const EntityId thing : whom.of)
       if (game_.arena.in_tail(thing))
         wrong_spec("'" + game_.arena.entity(thing).name + "' is a piece of a tail",
                    where_action_ + ".of", "change the meter that says how long the tail is");
-    return {whom, anywhere};
+    return {std::move(whom), anywhere};
   }
   ThrowPlan compile(const Throw& action) const {
     ThrowPlan plan{subject(action, true),
@@ -156,6 +177,23 @@ class RuleCompiler {
       if (!game_.arena.wanders(body))
         wrong_spec("'" + game_.arena.entity(body).name + "' is no wanderer", where_action_ + ".of",
                    "give it a `wanderer`");
+    return plan;
+  }
+  GiveTagPlan compile(const GiveTag& action) const {
+    GiveTagPlan plan{subject(action, true), {}};
+    if (action.tag.empty()) return plan;
+    plan.tag = game_.arena.tag(action.tag, where_action_ + ".tag");
+    const auto can = [&](EntityId body) { return game_.arena.tags_ever(body).holds(*plan.tag); };
+    const std::vector<EntityId>& of = plan.subject.of;
+    const auto cannot = std::find_if_not(of.begin(), of.end(), can);
+    if (cannot != of.end())
+      wrong_spec(
+          "'" + game_.arena.entity(*cannot).name + "' cannot bear the tag '" + action.tag + "'",
+          where_action_ + ".tag", "list it in the body's `may_bear`");
+    const std::vector<EntityId> all = candidates(plan.subject);
+    if (std::none_of(all.begin(), all.end(), can))
+      wrong_spec("no body can bear the tag '" + action.tag + "'", where_action_ + ".tag",
+                 "list it in a body's `may_bear`");
     return plan;
   }
   TurnCellsPlan compile(const TurnCells& action) const {

@@ -111,12 +111,15 @@ class SenseCompiler : public RoleCompiler {
     return fan;
   }
 
-  // For each entity, where in the list its tag stands.
-  std::vector<std::int32_t> numbers_of(const std::vector<std::size_t>& tags) const {
-    std::vector<std::int32_t> numbers;
-    for (const Entity& e : game_.arena.entities())
-      numbers.push_back(
-          static_cast<std::int32_t>(std::find(tags.begin(), tags.end(), e.tag) - tags.begin()));
+  // Where in the list the tag of a thing stands.
+  FlagsPlan numbers_of(const std::vector<std::size_t>& tags) const {
+    const auto number_of = [&](std::size_t tag) {
+      return static_cast<std::int32_t>(std::find(tags.begin(), tags.end(), tag) - tags.begin());
+    };
+    FlagsPlan numbers;
+    for (const Entity& e : game_.arena.entities()) numbers.of_entity.push_back(number_of(e.tag));
+    for (std::size_t tag = 0; game_.arena.tags_change() && tag < game_.arena.tags().size(); ++tag)
+      numbers.of_tag.push_back(number_of(tag));
     return numbers;
   }
 
@@ -250,6 +253,7 @@ class SenseCompiler : public RoleCompiler {
     if (sense.along_path) check_cells(game_, where);
     if (sense.whose != Whose::anyone) {
       check_sides(sense.whose, where + ".whose");
+      plan.bears = bears_of(game_, sense.to);
       if (sense.paired)
         wrong_spec("a paired thing has no `whose`", where + ".whose", "leave one of both out");
       for (std::size_t seat = 0; seat < role_.seats.size(); ++seat) {
@@ -318,6 +322,8 @@ class SenseCompiler : public RoleCompiler {
     std::vector<std::size_t> tags;
     for (std::size_t i = 0; i < sense.of.size(); ++i)
       tags.push_back(placed_tag(game_, sense.of[i], where + ".of[" + std::to_string(i) + "]"));
+    if (game_.arena.tags_change())
+      for (const std::size_t tag : tags) plan.tags |= TagSet::of(tag);
     for (std::size_t seat = 0; seat < role_.seats.size(); ++seat) {
       auto& others = plan.others.emplace_back();
       for (const std::size_t tag : tags)
@@ -326,6 +332,7 @@ class SenseCompiler : public RoleCompiler {
               meant(sense.whose, seat, thing))
             others.push_back(thing);
       std::sort(others.begin(), others.end());
+      others.erase(std::unique(others.begin(), others.end()), others.end());
       if (others.empty())
         wrong_spec("no body and no item belongs to the crowd", where + ".of", "name other tags");
     }
@@ -671,19 +678,25 @@ class SenseCompiler : public RoleCompiler {
       game_.arena.tag(tag, key.append(".shades.").append(tag));
     }
     plan.ground.fill(0.2f);
-    for (const Entity& e : game_.arena.entities()) {
-      const TagSet tag = TagSet::of(e.tag);
-      const auto given = sense.shades.find(game_.arena.tags()[e.tag]);
-      const auto shade = shade_of(
-          e.tag, given == sense.shades.end() ? std::optional<double>{} : given->second, sense.grey);
+    const auto shade_given = [&](std::size_t tag) {
+      const auto given = sense.shades.find(game_.arena.tags()[tag]);
+      return given == sense.shades.end() ? std::optional<double>{} : given->second;
+    };
+    const auto add = [&](std::vector<float>& shades, std::size_t tag, bool shown) {
+      const auto shade = shade_of(tag, shade_given(tag), sense.grey);
+      for (std::size_t c = 0; c < plan.channels; ++c) shades.push_back(shown ? shade[c] : -1.0f);
+    };
+    for (const EntityId id : game_.arena.ids()) {
+      const Entity& e = game_.arena.entity(id);
       const bool plain = e.kind == EntityKind::floor || e.kind == EntityKind::ground;
-      for (std::size_t c = 0; c < plan.channels; ++c)
-        plan.shades.push_back(
-            !drawn.meets(tag) || (plain && given == sense.shades.end()) ? -1.0f : shade[c]);
-      if (!drawn.meets(tag)) continue;
-      (e.kind == EntityKind::zone ? plan.zones : plan.solid) |= tag;
-      if (plain && given != sense.shades.end()) plan.ground = shade;
+      const bool given = shade_given(e.tag).has_value();
+      add(plan.shades, e.tag, drawn.holds(e.tag) && (!plain || given));
+      (e.kind == EntityKind::zone ? plan.zones : plan.solid) |= drawn & game_.arena.tags_ever(id);
+      if (plain && given && drawn.holds(e.tag))
+        plan.ground = shade_of(e.tag, shade_given(e.tag), sense.grey);
     }
+    for (std::size_t tag = 0; game_.arena.tags_change() && tag < game_.arena.tags().size(); ++tag)
+      add(plan.shades_of_tag, tag, drawn.holds(tag));
   }
 
   CustomSensePlan plan_for(const CustomSense& sense, const std::string& where) {

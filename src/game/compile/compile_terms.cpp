@@ -29,9 +29,10 @@ class TermCompiler : public RoleCompiler {
                  where,
                  "give exactly one of progress, on, when, change, near_miss, visits, each_step and "
                  "each_second");
-    if (term.ends != Verdict::none && !term.on && !term.when)
-      wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends",
-                 "leave `ends` out");
+    if (term.ends != Verdict::none && !term.on && !term.when && !term.each_step.custom())
+      wrong_spec(
+          "only a term with `on`, `when` or code of its own in `each_step` can end an episode",
+          where + ".ends", "leave `ends` out");
     if (term.scope == Scope::self && term.blend != 1.0)
       wrong_spec("a term that is not shared has nothing to blend", where + ".blend",
                  "give it the scope \"side\" or \"everyone\", or leave `blend` out");
@@ -79,8 +80,11 @@ class TermCompiler : public RoleCompiler {
 
   ProgressPlan progress(const Progress& progress, float weight, const std::string& where) const {
     ProgressPlan plan{bodies(progress.of, where + ".of"),
-                      target(progress.to, progress.paired, where + ".to"), progress.paired,
-                      progress.along_path, weight};
+                      bears_of(game_, progress.of),
+                      target(progress.to, progress.paired, where + ".to"),
+                      progress.paired,
+                      progress.along_path,
+                      weight};
     if (progress.along_path) check_cells(game_, where);
     return plan;
   }
@@ -125,6 +129,10 @@ class TermCompiler : public RoleCompiler {
   MeterTriggerPlan change(const MeterTrigger& spec, const std::string& where) const {
     MeterTriggerPlan plan;
     const auto others = bodies(spec.of, where + ".of");
+    for (const EntityId body : others)
+      if (game_.arena.tags_ever(body) != TagSet::of(game_.arena.entity(body).tag))
+        wrong_spec("rules can give the tag '" + spec.of + "' or take it, so its meters have no sum",
+                   where + ".of", "name another tag");
     for (const EntityId seat : role_.seats) {
       auto& meters = plan.meters.emplace_back();
       for (const EntityId body : others.empty() ? std::vector{seat} : others) {
@@ -176,7 +184,11 @@ void compile_cutoffs(GamePlan& game) {
   for (std::size_t i = 0; i < spec.too_far.size(); ++i) {
     const TooFar& rule = spec.too_far[i];
     const std::string where = "cutoffs.too_far[" + std::to_string(i) + "]";
-    TooFarPlan far{bodies(rule.of, where + ".of"), {}, static_cast<float>(rule.beyond), 0};
+    TooFarPlan far{bodies(rule.of, where + ".of"),
+                   bears_of(game, rule.of),
+                   {},
+                   static_cast<float>(rule.beyond),
+                   0};
     if (!rule.from.empty()) {
       far.from = game.arena.tag(rule.from, where + ".from");
       if (game.things_of_tag[*far.from].empty())
@@ -190,8 +202,8 @@ void compile_cutoffs(GamePlan& game) {
   for (std::size_t i = 0; i < spec.stalls.size(); ++i) {
     const Stall& rule = spec.stalls[i];
     const std::string where = "cutoffs.stalls[" + std::to_string(i) + "]";
-    plan.stalls.push_back({rule.since, bodies(rule.of, where + ".of"), rule.with.empty(),
-                           tag_mask(game, rule.with, where + ".with"),
+    plan.stalls.push_back({rule.since, bodies(rule.of, where + ".of"), bears_of(game, rule.of),
+                           rule.with.empty(), tag_mask(game, rule.with, where + ".with"),
                            static_cast<std::uint32_t>(rule.steps), take(1)});
   }
   if (spec.repeats) {

@@ -90,6 +90,7 @@ EventTriggerPlan compile_event(const GamePlan& game, const EventTrigger& on,
   plan.detail = told_event(game, on, where);
   plan.as = on.as;
   plan.of = bodies_or_none(game, on.of, where + ".of");
+  plan.bears = bears_of(game, on.of);
   plan.any_thing = on.with.empty();
   plan.tags = tag_mask(game, on.with, where + ".with");
   plan.harder_than = static_cast<float>(on.harder_than);
@@ -121,6 +122,7 @@ ConditionPlan compile_condition(const GamePlan& game, const Condition& when,
     wrong_spec("the condition is empty", where, "say what must hold");
   ConditionPlan plan;
   plan.of = bodies_or_none(game, when.of, where + ".of");
+  plan.bears = bears_of(game, when.of);
   if (when.slower_than) plan.slower_than = static_cast<float>(*when.slower_than);
   if (when.faster_than) plan.faster_than = static_cast<float>(*when.faster_than);
   if (!when.near.empty()) {

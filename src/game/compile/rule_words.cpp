@@ -90,6 +90,9 @@ std::string words_of(const Throw& a) {
 std::string words_of(const SetHostile& a) {
   return "make " + subject(a) + (a.hostile ? " hostile" : " peaceful");
 }
+std::string words_of(const GiveTag& a) {
+  return "give " + subject(a) + (a.tag.empty() ? " its own tag" : " the tag " + a.tag);
+}
 std::string words_of(const TurnCells& a) {
   return a.into.empty() ? "clear all " + a.from : "turn " + a.from + " into " + a.into;
 }

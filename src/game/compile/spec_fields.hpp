@@ -503,6 +503,13 @@ void describe(V& v, SetHostile& s) {
   describe_subject(v, s);
   v("hostile", s.hostile);
 }
+
+template <class V>
+void describe(V& v, GiveTag& s) {
+  v("of", s.of);
+  v("as", s.as);
+  v("tag", s.tag);
+}
 template <class V>
 void describe(V& v, TurnCells& s) {
   v("from", s.from, needed());

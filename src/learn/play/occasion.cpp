@@ -29,6 +29,7 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
     if (r >= players.size() || players[r].player != nullptr) continue;
     const Role& role = game.roles()[r];
     o.seats += static_cast<std::int64_t>(role.seats.size());
+    o.columns = std::max(o.columns, static_cast<std::int64_t>(role.columns.size()));
     for (const ControlInfo& control : role.controls) o.dials |= control.options.empty();
     o.shoots |= has_launcher(game, role);
     o.opposed |= !side.empty() && !role.side.empty() && role.side != side;

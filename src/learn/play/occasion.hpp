@@ -16,6 +16,7 @@ struct Occasion {
   double steps = 1.0;                   // in all
   std::int64_t seats = 0;               // that learn, in a lane
   std::int64_t episode = 1;             // steps at most
+  std::int64_t columns = 1;             // of the learning role that senses most
   bool dials = false;                   // a learning role has some
   bool opposed = false;                 // sides that learn are
   bool shoots = false;                  // a learning role has a launcher

@@ -36,6 +36,12 @@ std::int64_t largest_divisor(std::int64_t of, std::int64_t at_most) {
   return divisor;
 }
 
+// How many samples of pictures are kept at most: half a gigabyte of them.
+std::int64_t most_samples(const Occasion& o) {
+  constexpr std::int64_t most_numbers = 1 << 27;
+  return std::max<std::int64_t>(1, most_numbers / o.columns);
+}
+
 // Some fifty to a hundred rollouts, or a few hundred, until there are as many lanes as play
 // fastest.
 void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
@@ -58,10 +64,12 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
     return;
   }
   const std::int64_t fewest = std::max<std::int64_t>(1, fewest_rows / o.seats);
+  const auto rows_that_fit =
+      static_cast<double>(most_samples(o) / std::max<std::int64_t>(1, *s.horizon));
   s.lanes = std::clamp(
       power_below(o.steps /
                   (rollouts * static_cast<double>(std::max<std::int64_t>(1, *s.horizon)) * seats)),
-      fewest, most_lanes);
+      fewest, std::max(fewest, std::min(most_lanes, power_below(rows_that_fit / seats))));
 }
 
 // About as many gradient steps whatever the length of a short training, until minibatches are as

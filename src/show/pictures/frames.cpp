@@ -53,12 +53,12 @@ void append_poses(std::vector<float>& numbers, const Game& game, const std::byte
   }
 }
 
-void FrameChunk::Map::add(std::vector<EntityId> next, std::uint32_t step) {
+void FrameChunk::Map::add(std::vector<std::int32_t> next, std::uint32_t step) {
   if (now.size() != next.size()) {
     start = Json(next);
   } else {
     for (std::size_t i = 0; i < next.size(); ++i)
-      if (next[i] != now[i]) changes.push_back({step, i, next[i].number()});
+      if (next[i] != now[i]) changes.push_back({step, i, next[i]});
   }
   now = std::move(next);
 }
@@ -69,11 +69,13 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
   outcomes_.push_back(moment.outcome);
   for (const Event& e : moment.events)
     events_.push_back({moment.step, e.tick, e.kind, e.who.number(), e.whom.number(), e.x, e.y,
-                       e.strength, e.detail});
+                       e.strength, e.detail, e.z});
   for (const Overlay& o : moment.overlays) overlays_.push_back({moment.step, overlay_json(o)});
   if (arena.cell_columns() > 0) cells_.add(cells_of(arena, moment.state.data()), moment.step);
   if (arena.block_count().columns > 0)
     blocks_.add(blocks_of(arena, moment.state.data()), moment.step);
+  if (const auto tags = tags_of(arena, moment.state.data()); !tags.empty())
+    tags_.add(tags, moment.step);
 
   for (const RoleMoment& role : moment.roles)
     for (const auto* list :
@@ -96,7 +98,8 @@ std::string FrameChunk::take(Json about) {
   about["overlays"] = std::exchange(overlays_, Json::array());
   about["cells"] = {{"start", cells_.start}, {"changes", cells_.changes}};
   about["blocks"] = {{"start", blocks_.start}, {"changes", blocks_.changes}};
-  cells_ = blocks_ = {};
+  about["tags"] = {{"start", tags_.start}, {"changes", tags_.changes}};
+  cells_ = blocks_ = tags_ = {};
   std::string message = message_of(about, numbers_);
   numbers_.clear();
   return message;

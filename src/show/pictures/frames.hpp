@@ -25,16 +25,16 @@ class FrameChunk {
 
  private:
   struct Map {
-    std::vector<EntityId> now{};
+    std::vector<std::int32_t> now{};
     Json start = Json::array(), changes = Json::array();
-    void add(std::vector<EntityId> next, std::uint32_t step);
+    void add(std::vector<std::int32_t> next, std::uint32_t step);
   };
 
   Game game_;
   std::size_t moments_ = 0;
   std::uint32_t first_ = 0;
   Json outcomes_ = Json::array(), events_ = Json::array(), overlays_ = Json::array();
-  Map cells_{}, blocks_{};
+  Map cells_{}, blocks_{}, tags_{};
   std::vector<float> numbers_{};
 };
 

@@ -60,10 +60,10 @@ class Painter {
   void set(Colour colour, double opacity = 1.0) {
     cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity);
   }
-  Colour colour_of(EntityId entity) const { return colours_[arena_.entity(entity).tag]; }
+  Colour colour_of(EntityId entity) const { return colours_[lanes_.view(0).tag_of(entity)]; }
   bool is_here(EntityId e) const {
     if (lanes_.game().spec().custom) return false;
-    return !arena_.posed().holds(e) || lanes_.view(0).present(e);
+    return lanes_.view(0).present(e);
   }
   double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }

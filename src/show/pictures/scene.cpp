@@ -209,24 +209,36 @@ Json forms_of(const Arena& arena, const std::byte* state) {
   return {{"outlines", outlines}, {"tall", tall}, {"foot", foot}};
 }
 
-std::vector<EntityId> cells_of(const Arena& arena, const std::byte* state) {
-  std::vector<EntityId> cells;
+std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state) {
+  std::vector<std::int32_t> cells;
   cells.reserve(arena.cell_columns() * arena.cell_rows());
   for (std::size_t row = 0; row < arena.cell_rows(); ++row)
     for (std::size_t column = 0; column < arena.cell_columns(); ++column)
-      cells.push_back(arena.cell_at(state, column, row));
+      cells.push_back(arena.cell_at(state, column, row).number());
   return cells;
 }
 
-std::vector<EntityId> blocks_of(const Arena& arena, const std::byte* state) {
+std::vector<std::int32_t> blocks_of(const Arena& arena, const std::byte* state) {
   const auto count = arena.block_count();
-  std::vector<EntityId> blocks;
+  std::vector<std::int32_t> blocks;
   blocks.reserve(count.columns * count.rows * count.layers);
   for (std::size_t layer = 0; layer < count.layers; ++layer)
     for (std::size_t row = 0; row < count.rows; ++row)
       for (std::size_t column = 0; column < count.columns; ++column)
-        blocks.push_back(arena.block_at(state, column, row, layer));
+        blocks.push_back(arena.block_at(state, column, row, layer).number());
   return blocks;
+}
+
+std::vector<std::int32_t> tags_of(const Arena& arena, const std::byte* state) {
+  std::vector<std::int32_t> tags;
+  bool change = arena.tags_change();
+  for (const EntityId e : arena.ids()) change = change || arena.opens(e);
+  if (!change) return tags;
+  for (const EntityId e : arena.ids())
+    tags.push_back(arena.opens(e) && !arena.present(state, e)
+                       ? -1
+                       : static_cast<std::int32_t>(arena.tag_of(state, e)));
+  return tags;
 }
 
 }  // namespace zithercraft::show_internal

@@ -22,7 +22,9 @@ Json scene_of(const Game& game, const std::vector<std::string>& players);
 Json forms_of(const Arena& arena, const std::byte* state);
 
 /// The entity each cell shows, row by row from below; each block, layer by layer.
-std::vector<EntityId> cells_of(const Arena& arena, const std::byte* state);
-std::vector<EntityId> blocks_of(const Arena& arena, const std::byte* state);
+std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state);
+std::vector<std::int32_t> blocks_of(const Arena& arena, const std::byte* state);
+/// The tag that each entity bears, -1 for a wall that has opened; empty where neither changes.
+std::vector<std::int32_t> tags_of(const Arena& arena, const std::byte* state);
 
 }  // namespace zithercraft::show_internal

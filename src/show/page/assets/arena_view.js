@@ -64,6 +64,7 @@ class ArenaView {
     this.things = scene.entities
       .slice(0, scene.posed)
       .map((entity, e) => this.buildThing(entity, forms, e));
+    this.walls = {};
     scene.entities.forEach((entity, e) => {
       if (entity.kind === "wall") this.buildWall(entity, forms, e);
     });
@@ -182,6 +183,8 @@ class ArenaView {
       low = this.high ? forms.foot[e] : 0;
     const tall = forms.tall[e] === null ? (this.high ? endlessTall : flatTall) : forms.tall[e];
     const material = new THREE.MeshLambertMaterial({ color: this.colour(e) });
+    const group = (this.walls[e] = new THREE.Group());
+    this.static.add(group);
     for (let i = 0; i + 3 < chain.length; i += 2) {
       const [x0, y0, x1, y1] = chain.slice(i, i + 4);
       const part = new THREE.Mesh(
@@ -190,7 +193,7 @@ class ArenaView {
       );
       part.position.set((x0 + x1) / 2, (y0 + y1) / 2, low + tall / 2);
       part.rotation.z = Math.atan2(y1 - y0, x1 - x0);
-      this.static.add(part);
+      group.add(part);
       this.box.expandByPoint(new THREE.Vector3(x0, y0, low));
       this.box.expandByPoint(new THREE.Vector3(x1, y1, low));
     }
@@ -246,6 +249,16 @@ class ArenaView {
       before.kinds.every((kind, i) => kind === kinds[i]);
     this.mapVersions[which] = { version, kinds: same ? before.kinds : kinds.slice() };
     return !same;
+  }
+  showTags(frame) {
+    const { kinds, version } = frame.tags();
+    if (!kinds.length || !this.isNews("tags", version, kinds)) return;
+    const { tags, posed } = this.match.scene;
+    kinds.forEach((tag, e) => {
+      if (e < posed) this.things[e].colour.set(tags[tag].colour);
+      else if (this.walls[e]) this.walls[e].visible = tag >= 0;
+    });
+    this.dirty = true;
   }
   drawCells(frame) {
     const cells = this.match.scene.cells,

@@ -46,7 +46,7 @@ class Chunk {
     this.numbers = message.numbers;
     this.maps = {};
   }
-  // The map of cells or blocks at a step, and a number that changes whenever it does.
+  // The map of cells, blocks or tags at a step, and a number that changes whenever it does.
   map(which, step) {
     const { start, changes } = this.about[which];
     let cached = this.maps[which];
@@ -100,6 +100,10 @@ class Frame {
   }
   blocks() {
     return this.chunk.map("blocks", this.step);
+  }
+  // The tag that each entity bears, -1 for a wall that has opened; empty where neither changes.
+  tags() {
+    return this.chunk.map("tags", this.step);
   }
 }
 

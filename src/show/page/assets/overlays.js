@@ -364,9 +364,9 @@ class Overlays {
       sprite.center.y = 0.5 - (seen.y - low) / wordHeight;
     }
   }
-  placeOf(match, [, , kind, who, , x, y]) {
+  placeOf(match, [, , kind, who, , x, y, , , z]) {
     const pose = who >= 0 && who < match.scene.posed ? this.view.poseOf(who) : null;
-    if (x || y) return [x, y, pose ? pose[3] : 0];
+    if (x || y) return [x, y, z];
     if (match.scene.frame) return [this.view.box.getCenter(new THREE.Vector3()).x, match.scene.frame[1], 0];
     if (pose) return [pose[0], pose[1], pose[3]];
     const seat = match.scene.roles[0].seats[0],

@@ -205,6 +205,7 @@ class Viewer {
         ? this.driving.poses(view.arena.poses)
         : posesAt(match, episode, time, view.arena.poses);
       if (!poses) return;
+      view.arena.showTags(frame);
       view.arena.place(poses, Overlays.tints(frame, this.shown, this.hiddenNames));
       const seat =
         this.chosen && match.scene.roles[this.chosen.role]
