@@ -33,12 +33,15 @@ std::optional<Fit> fit(const EventTriggerPlan& trigger, std::span<const EntityId
   const bool nobodys = event.kind == EventKind::custom && !event.who && !event.whom;
   if (nobodys && trigger.any_thing && stands(trigger.standing, view, own.front()))
     return Fit{own.front(), {}};
-  const bool who = trigger.as != Part::whom && contains(own, event.who);
-  const bool whom = !who && trigger.as != Part::who && contains(own, event.whom);
+  const auto meant = [&](EntityId body) {
+    return contains(own, body) && bears(view, body, trigger.bears);
+  };
+  const bool who = trigger.as != Part::whom && meant(event.who);
+  const bool whom = !who && trigger.as != Part::who && meant(event.whom);
   if (!who && !whom) return {};
   const Fit found{who ? event.who : event.whom, who ? event.whom : event.who};
   const bool tagged = found.other && trigger.tags.holds(view.tag_of(found.other));
-  if ((!trigger.any_thing && !tagged) || !bears(view, found.own, trigger.bears)) return {};
+  if (!trigger.any_thing && !tagged) return {};
   if (!trigger.zones.empty() &&
       std::none_of(trigger.zones.begin(), trigger.zones.end(),
                    [&](EntityId zone) { return view.inside(found.own, zone); }))

@@ -20,7 +20,7 @@ class PlainReader {
  public:
   explicit PlainReader(std::string file) : file_(std::move(file)) {
     EXPECT_EQ(file_.substr(0, 8), std::string("ZREP\r\n\x1a\n"));
-    EXPECT_EQ(number<std::uint32_t>(file_, 8), 4u);
+    EXPECT_EQ(number<std::uint32_t>(file_, 8), 5u);
     const auto size = number<std::uint32_t>(file_, 12);
     const std::string text = file_.substr(24, size);
     EXPECT_EQ(hash_text(text), number<std::uint64_t>(file_, 16));
