@@ -80,6 +80,7 @@ const char* const around = R"(
     { kind = "gauges", name = "own" })";
 const char* const flags = R"(
     { kind = "hazards", name = "hazards", moves = 4, within = 1.0, fatal = ["quay", "tow"] },
+    { kind = "hazards", name = "soon", moves = 4, within = 2.0, fatal = ["quay", "tow"] },
     { kind = "compass", name = "lighter", to = "lighter", bearings = "eight", reach = 14 })";
 
 double gathered(const zithercraft::Run& run, const GameSpec& game) {
@@ -96,7 +97,7 @@ TEST(FillTheMap, IsLearnedFromTheCellsAroundAndKnownOnALargerMap) {
   const double here = gathered(run, game), there = gathered(run, fill_the_map(20, around));
   RecordProperty("gathered", std::to_string(here) + " and " + std::to_string(there));
   EXPECT_GT(here, 30.0);
-  EXPECT_GT(there, 0.6 * here);
+  EXPECT_GT(there, 0.5 * here);
 }
 
 TEST(FillTheMap, IsLearnedInATable) {
@@ -105,7 +106,7 @@ TEST(FillTheMap, IsLearnedInATable) {
   const zithercraft::Run run = train(game, {.folder = folder / "run",
                                             .steps = 2'000'000,
                                             .seed = 1,
-                                            .learner = QTableSettings{},
+                                            .learner = QTableSettings{.discount = 0.9},
                                             .threads = 2});
   const double here = gathered(run, game);
   RecordProperty("gathered", std::to_string(here));

@@ -74,10 +74,11 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
 
 // About as many gradient steps whatever the length of a short training, until minibatches are as
 // large as is useful. Dials, whose spread changes too, go wrong when the same samples are learned
-// from too often.
+// from too often; where a look is dear, they are learned from less often.
 void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
-  constexpr std::int64_t smallest = 32, largest = 4096;
-  if (!s.epochs) s.epochs = may_mix(o) ? 2 : o.steps >= long_training ? 3 : o.dials ? 4 : 6;
+  constexpr std::int64_t smallest = 32, largest = 4096, large_picture = 4096;
+  const bool dear = o.columns >= large_picture || o.steps >= long_training;
+  if (!s.epochs) s.epochs = may_mix(o) ? 2 : dear ? 3 : o.dials ? 4 : 6;
   if (!s.minibatch)
     s.minibatch = std::clamp(near_power(static_cast<double>(*s.epochs) * o.steps /
                                         ((o.dials ? 6200.0 : 12000.0) * more_steps(o))),
