@@ -78,8 +78,14 @@ void PolicyLearner::schedule(PolicyGradientReport& report) {
 
 // ---- Gradients
 
+// Convolutions are far more work than their few weights tell, so that a minibatch of pictures is
+// shared out in more portions.
 std::size_t PolicyLearner::spans_per_portion() const {
-  return std::max<std::size_t>(1, samples_per_portion(nets_.parameters) / span_samples());
+  constexpr std::size_t fewest_of_pictures = 8;
+  const std::size_t usual =
+      std::max<std::size_t>(1, samples_per_portion(nets_.parameters) / span_samples());
+  if (signature_.policy.pictures.empty()) return usual;
+  return std::min(usual, (spans_per_minibatch() + fewest_of_pictures - 1) / fewest_of_pictures);
 }
 std::size_t PolicyLearner::spans_per_minibatch() const {
   return std::clamp<std::size_t>(static_cast<std::size_t>(*settings_.minibatch) / span_samples(), 1,

@@ -64,8 +64,8 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
     return;
   }
   const std::int64_t fewest = std::max<std::int64_t>(1, fewest_rows / o.seats);
-  const auto rows_that_fit =
-      static_cast<double>(most_samples(o) / std::max<std::int64_t>(1, *s.horizon));
+  const auto rows_that_fit = static_cast<double>(most_samples(o)) /
+                             static_cast<double>(std::max<std::int64_t>(1, *s.horizon));
   s.lanes = std::clamp(
       power_below(o.steps /
                   (rollouts * static_cast<double>(std::max<std::int64_t>(1, *s.horizon)) * seats)),
