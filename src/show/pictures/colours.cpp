@@ -97,6 +97,11 @@ std::vector<Colour> tag_colours(const Game& game) {
       }
     }
   }
+  // Tags that bodies are given are told apart from all others.
+  for (const EntityId body : arena.bodies())
+    for (std::size_t tag = 0; tag < colours.size(); ++tag)
+      if (arena.tags_ever(body).holds(tag) && chosen.insert(tag).second)
+        colours[tag] = seats.contains(body) ? next(seat_colours, 0) : next(moving_colours, 1);
   return colours;
 }
 

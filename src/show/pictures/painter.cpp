@@ -133,13 +133,15 @@ Painter::Extent Painter::frame() const {
 void Painter::draw_legend() {
   const double x = p_.width - margin - legend_width + 24;
   double y = top_ + 12;
-  std::set<std::size_t> seen;
-  for (const EntityId e : arena_.ids()) {
-    const Entity& entity = arena_.entity(e);
-    if (lanes_.game().spec().custom || !seen.insert(entity.tag).second) continue;
-    key_box(x, y, colour_of(e), entity.kind == EntityKind::zone ? 0.3 : 0.85,
-            arena_.tags()[entity.tag]);
-  }
+  TagSet seen;
+  for (const EntityId e : arena_.ids())
+    for (std::size_t tag = 0; tag < arena_.tags().size(); ++tag) {
+      if (lanes_.game().spec().custom || seen.holds(tag) || !arena_.tags_ever(e).holds(tag))
+        continue;
+      seen |= TagSet::of(tag);
+      key_box(x, y, colours_[tag], arena_.entity(e).kind == EntityKind::zone ? 0.3 : 0.85,
+              arena_.tags()[tag]);
+    }
   std::set<std::string> named;
   for (const Overlay& o : p_.overlays) {
     if (o.form == Overlay::Form::text || o.form == Overlay::Form::picture ||

@@ -24,8 +24,12 @@ Json entities_of(const Arena& arena) {
   Json list = Json::array();
   for (const EntityId id : arena.ids()) {
     const Entity& e = arena.entity(id);
+    Json others = Json::array();  // tags that rules can give it
+    for (std::size_t tag = 0; tag < arena.tags().size(); ++tag)
+      if (tag != e.tag && arena.tags_ever(id).holds(tag)) others.push_back(tag);
     list.push_back({{"name", e.name},
                     {"tag", e.tag},
+                    {"may_bear", others},
                     {"kind", kind_names[static_cast<std::size_t>(e.kind)]},
                     {"side", e.side},
                     {"moves", e.free},

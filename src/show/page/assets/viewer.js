@@ -92,12 +92,12 @@ class Viewer {
     view.built = null;
     view.legend.textContent = "";
     const seen = new Set();
-    for (const entity of match.scene.entities) {
-      if (seen.has(entity.tag)) continue;
-      seen.add(entity.tag);
+    for (const tag of match.scene.entities.flatMap((e) => [e.tag, ...e.may_bear])) {
+      if (seen.has(tag)) continue;
+      seen.add(tag);
       const item = make("span", view.legend);
-      make("i", item).style.background = match.scene.tags[entity.tag].colour;
-      item.append(match.scene.tags[entity.tag].name);
+      make("i", item).style.background = match.scene.tags[tag].colour;
+      item.append(match.scene.tags[tag].name);
     }
     byId("overlay_cutaway").hidden = !match.scene.blocks;
     byId("overlay_targets").hidden = !match.scene.roles.some((r) => r.targets.length);
