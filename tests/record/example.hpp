@@ -5,6 +5,7 @@
 
 #include <filesystem>
 
+#include "zithercraft/game/lanes.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
