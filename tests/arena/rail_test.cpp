@@ -69,7 +69,7 @@ TEST(Rails, HoldABodyToAnArcThatItFacesInwards) {
   inputs[0] = 0.0f;
   world.ticks(1);
   EXPECT_NEAR(std::hypot(world.pose(0).x, world.pose(0).y), 6, 1e-4)
-      << "who is put beside a rail is on it again";
+      << "a body put beside a rail is on it again";
 }
 
 TEST(Rails, ABatThrowsTheBallBackAndIsNotMovedByIt) {

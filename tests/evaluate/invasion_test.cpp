@@ -27,7 +27,7 @@ TEST(Invasion, TellsHowAFewFareAmongOthers) {
   ASSERT_EQ(t.rows.size(), 2u);
   EXPECT_EQ(t.rows[0].invader, "script");
   EXPECT_EQ(t.rows[0].resident, "random");
-  EXPECT_GT(t.rows[0].difference.low, 0) << "who goes home does better than who does not";
+  EXPECT_GT(t.rows[0].difference.low, 0) << "going home does better than staying away";
   EXPECT_LT(t.rows[1].difference.high, 0);
   EXPECT_NEAR(t.rows[0].few.mean - t.rows[0].many.mean, t.rows[0].difference.mean, 1e-9);
   const InvasionTable one =

@@ -214,7 +214,7 @@ TEST(GivenTags, AreWhatSensesTermsAndConditionsGoBy) {
   EXPECT_NEAR(q.column(0, "it.distance"), 4.0f / 20.0f, 1e-5f);
   EXPECT_EQ(q.column(1, "it.distance"), 1.0f);  // its own body does not count
   EXPECT_EQ(q.column(0, "others[0].catcher"), 1.0f);
-  EXPECT_EQ(q.column(0, "others[1].here"), 0.0f);  // who is safe is of neither tag
+  EXPECT_EQ(q.column(0, "others[1].here"), 0.0f);  // a safe one is of neither tag
   EXPECT_EQ(q.lanes().rewards_by_term(0, 0)[0], 0.0f);
   q.put(q.runner(1), 5, 0);
   q.step();

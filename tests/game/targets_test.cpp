@@ -1,4 +1,4 @@
-// Choosing one among those whom a crowd lists: who is chosen, what it drives, what rules hear of
+// Choosing one among those whom a crowd lists: the choice, what it drives, what rules hear of
 // it, and what a crowd tells of others.
 
 #include <gtest/gtest.h>
@@ -108,7 +108,7 @@ TEST(Targets, AreChosenByTheirPlaceInTheCrowd) {
   c.choose(0);
   EXPECT_TRUE(c.told("mob").empty());
   c.choose(3);
-  EXPECT_TRUE(c.told("mob").empty()) << "who is not there counts as nobody";
+  EXPECT_TRUE(c.told("mob").empty()) << "an empty place counts as nobody";
 }
 
 TEST(Targets, AreMaskedForPlayers) {

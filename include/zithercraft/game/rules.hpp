@@ -24,7 +24,7 @@ struct EpisodeKey;
 
 // ---- What a declared rule does. `of` is a tag: it is done to all things of it. Without `of` it is
 // done to what the rule is about: the body that its condition holds for, or one of the two of its
-// event, by `as`; where the event may be in either part, who is the body that is meant.
+// event, by `as`; where either part counts, `who` stands for the body that is meant.
 
 /// Changes a meter of bodies, within its range. `by_meter` changes it by the level of another meter
 /// of the same body, times `by`.
@@ -88,8 +88,9 @@ struct SetHostile {
   bool operator==(const SetHostile&) const = default;
 };
 
-/// Gives bodies a tag in place of the one that they bear: who is caught catches. What senses,
-/// rules, effects and terms say of the tag goes for them from then on, until the episode ends.
+/// Gives bodies a tag in place of the one that they bear: a caught runner becomes the catcher. What
+/// senses, rules, effects and terms say of the tag goes for them from then on, until the episode
+/// ends.
 struct GiveTag {
   static constexpr const char* kind = "give_tag";
   std::string of{};     ///< a tag of bodies
