@@ -10,6 +10,14 @@
 namespace zithercraft {
 using namespace game_internal;
 
+void check_memory(std::size_t asked, std::size_t kept) {
+  if (asked > kept)
+    throw Error(ErrorKind::usage,
+                "a struct of " + std::to_string(asked) +
+                    " bytes is asked for, and the rule keeps " + std::to_string(kept),
+                "a rule's memory", "call RuleSpec::keep with the same type");
+}
+
 EpisodeKey RuleView::episode() const { return lanes_.key(lane_); }
 
 RandomStream RuleView::random() const {
@@ -36,14 +44,6 @@ double RuleView::control(std::size_t control, std::size_t role, std::size_t seat
   const std::size_t controls = game.roles()[role].controls.size();
   if (control >= controls) refuse("control", control, "the role '" + name + "'", controls);
   return static_cast<double>(given[control]);
-}
-
-void check_memory(std::size_t asked, std::size_t kept) {
-  if (asked > kept)
-    throw Error(ErrorKind::usage,
-                "a struct of " + std::to_string(asked) +
-                    " bytes is asked for, and the rule keeps " + std::to_string(kept),
-                "a rule's memory", "call RuleSpec::keep with the same type");
 }
 
 std::byte* RuleView::arena_state() const { return lanes_.arena_state(lane_); }

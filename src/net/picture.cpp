@@ -41,8 +41,8 @@ class Convolution {
         for (const std::uint32_t channel : from.channels)
           window.push_back(static_cast<std::uint32_t>(v * from.down + u * across + channel));
     // Channels that lie side by side make runs of whole rows of the window.
-    side_by_side = across == channels && channels > 0 &&
-                   from.channels.back() - from.channels.front() + 1 == channels;
+    side_by_side =
+        across == channels && from.channels.back() - from.channels.front() + 1 == channels;
   }
 
   std::size_t places() const { return height * width; }

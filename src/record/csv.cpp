@@ -22,10 +22,11 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
   const double seconds = arena.spec().tick * static_cast<double>(arena.ticks(m.state.data()));
   for (const EntityId e : arena.posed()) {
     const Pose pose = arena.pose(m.state.data(), e);
-    fmt::format_to(
-        Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds,
-        e.number(), csv_field(arena.entity(e).name), csv_field(arena.tags()[arena.entity(e).tag]),
-        arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.pitch);
+    fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step,
+                   seconds, e.number(), csv_field(arena.entity(e).name),
+                   csv_field(arena.tags()[arena.tag_of(m.state.data(), e)]),
+                   arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading,
+                   pose.pitch);
   }
 }
 

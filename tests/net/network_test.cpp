@@ -397,6 +397,9 @@ TEST(Network, RefusesPlansThatCannotBeBuilt) {
   small.layers = {{4, 8, 1}};
   EXPECT_TRUE(refused({.columns = 98, .pictures = {small}, .outputs = 1}));
   EXPECT_TRUE(refused({.columns = 80, .pictures = {picture}, .outputs = 1}));
+  PictureFront ragged = picture;
+  std::swap(ragged.columns[3], ragged.columns[4]);
+  EXPECT_TRUE(refused({.columns = 98, .pictures = {ragged}, .outputs = 1}));
   CrowdFront headless = crowd;
   headless.here = 3;
   EXPECT_TRUE(refused({.columns = 98, .crowds = {headless}, .outputs = 1}));

@@ -21,8 +21,8 @@ void check_memory(std::size_t asked, std::size_t kept);
 
 /// The numbers as that struct. Throws Error (usage) if they are too few for it.
 template <class Memory, class Number>
-requires std::is_same_v < std::remove_const_t<Number>,
-double > auto& memory_in(std::span<Number> numbers) {
+auto& memory_in(std::span<Number> numbers) {
+  static_assert(std::is_same_v<std::remove_const_t<Number>, double>);
   static_assert(can_be_kept<Memory>);
   check_memory(sizeof(Memory), numbers.size_bytes());
   using Kept = std::conditional_t<std::is_const_v<Number>, const Memory, Memory>;

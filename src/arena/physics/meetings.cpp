@@ -23,10 +23,9 @@ void affect_both(const Tick& t, std::size_t a, std::size_t b, Dose dose) {
   if (b < t.plan.bodies) affect(t, b, a, dose);
 }
 
-}  // namespace
-
 // What has no pose is where it is touched: beside the body, or over or under it.
 void touch(const Tick& t, std::size_t body, std::size_t e) {
+  if (!t.events.wants(EventKind::touch)) return;
   Event event = event_at(t.plan, t.s, body, EventKind::touch, EntityId(body), EntityId(e),
                          t.memory.approach[e], 0);
   if (e >= t.plan.posed) {
@@ -38,6 +37,8 @@ void touch(const Tick& t, std::size_t body, std::size_t e) {
   }
   t.events.push(event);
 }
+
+}  // namespace
 
 // Compares who touches whom now with the flags of the tick before.
 void report_touches(const Tick& t) {

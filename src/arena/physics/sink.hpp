@@ -20,12 +20,13 @@ class EventSink {
             EventMask wanted)
       : plan_(plan), s_(state), events_(events), wanted_(wanted) {}
 
+  bool wants(EventKind kind) const { return wanted_.has(kind); }
   void push(const Event& event) {
-    if (wanted_.has(event.kind)) events_.push_back(event);
+    if (wants(event.kind)) events_.push_back(event);
   }
   void push_at(std::size_t posed, EventKind kind, EntityId who, EntityId whom,
                float strength = 0.0f, std::int32_t detail = 0) {
-    if (wanted_.has(kind))
+    if (wants(kind))
       events_.push_back(event_at(plan_, s_, posed, kind, who, whom, strength, detail));
   }
 
