@@ -84,19 +84,19 @@ bool fits(const std::vector<std::uint32_t>& columns, std::size_t wanted, std::si
          std::all_of(columns.begin(), columns.end(), [all](std::uint32_t c) { return c < all; });
 }
 
-// Whether each channel's pixels are equally far apart, across and down, and alike in all channels.
+// Whether each channel's pixels are equally far apart, across and down, in order and alike in all
+// channels.
 bool lies_in_a_grid(const PictureFront& front) {
-  const auto at = [&](std::size_t y, std::size_t x, std::size_t c) {
+  const auto at = [&](std::size_t y, std::size_t x, std::size_t c) -> std::size_t {
     return front.columns[(y * front.width + x) * front.channels + c];
   };
-  const std::uint32_t down = front.height > 1 ? at(1, 0, 0) - at(0, 0, 0) : 0,
-                      across = front.width > 1 ? at(0, 1, 0) - at(0, 0, 0) : 0;
+  const std::size_t corner = at(0, 0, 0), below = front.height > 1 ? at(1, 0, 0) : corner,
+                    beside = front.width > 1 ? at(0, 1, 0) : corner;
+  if (below < corner || beside < corner) return false;
   for (std::size_t y = 0; y < front.height; ++y)
     for (std::size_t x = 0; x < front.width; ++x)
       for (std::size_t c = 0; c < front.channels; ++c)
-        if (at(y, x, c) != at(0, 0, c) + static_cast<std::uint32_t>(y) * down +
-                               static_cast<std::uint32_t>(x) * across)
-          return false;
+        if (at(y, x, c) != at(0, 0, c) + y * (below - corner) + x * (beside - corner)) return false;
   return true;
 }
 

@@ -41,8 +41,9 @@ class Convolution {
         for (const std::uint32_t channel : from.channels)
           window.push_back(static_cast<std::uint32_t>(v * from.down + u * across + channel));
     // Channels that lie side by side make runs of whole rows of the window.
-    side_by_side =
-        across == channels && from.channels.back() - from.channels.front() + 1 == channels;
+    side_by_side = across == channels;
+    for (std::size_t c = 0; c < channels; ++c)
+      side_by_side = side_by_side && from.channels[c] == from.channels[0] + c;
   }
 
   std::size_t places() const { return height * width; }

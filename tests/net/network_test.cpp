@@ -52,6 +52,22 @@ struct Kind {
 void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
 
 const PictureFront picture{"eye", 7, 6, 2, counted(2, 84), {{3, 3, 1}, {4, 2, 2}}};
+// The same numbers with the channels in planes of their own, the last first.
+PictureFront in_planes() {
+  PictureFront front{"eye", 7, 6, 4, {}, {{3, 3, 2}, {4, 2, 1}}};
+  for (std::uint32_t pixel = 0; pixel < 42; ++pixel)
+    for (const std::uint32_t plane : {3u, 1u, 2u, 0u})
+      front.columns.push_back(2 + 42 * plane + pixel);
+  return front;
+}
+// Channels side by side, but not in order.
+PictureFront shuffled() {
+  PictureFront front{"eye", 7, 6, 4, {}, {{3, 3, 1}}};
+  for (std::uint32_t pixel = 0; pixel < 42; ++pixel)
+    for (const std::uint32_t channel : {0u, 2u, 1u, 3u})
+      front.columns.push_back(2 + 4 * pixel + channel);
+  return front;
+}
 const CrowdFront crowd{"crowd", 4, 3, 0, counted(86, 12), 5, 2};
 
 const PointerHead pointer{"mark", 2, 4, 3, counted(86, 12), 6};
@@ -63,6 +79,8 @@ const std::vector<Kind> kinds{
     {"Linear", {.columns = 4, .outputs = 2}},
     {"Memory", {.columns = 5, .hidden = {6}, .memory = 7, .outputs = 3}},
     {"Picture", {.columns = 86, .pictures = {picture}, .hidden = {9}, .outputs = 2}},
+    {"PictureInPlanes", {.columns = 170, .pictures = {in_planes()}, .hidden = {9}, .outputs = 2}},
+    {"ShuffledPicture", {.columns = 170, .pictures = {shuffled()}, .outputs = 2}},
     {"Crowd", {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 2}},
     {"Pointer",
      {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 7, .pointers = {pointer}}},
@@ -400,6 +418,9 @@ TEST(Network, RefusesPlansThatCannotBeBuilt) {
   PictureFront ragged = picture;
   std::swap(ragged.columns[3], ragged.columns[4]);
   EXPECT_TRUE(refused({.columns = 98, .pictures = {ragged}, .outputs = 1}));
+  PictureFront backwards = picture;
+  std::reverse(backwards.columns.begin(), backwards.columns.end());
+  EXPECT_TRUE(refused({.columns = 98, .pictures = {backwards}, .outputs = 1}));
   CrowdFront headless = crowd;
   headless.here = 3;
   EXPECT_TRUE(refused({.columns = 98, .crowds = {headless}, .outputs = 1}));
