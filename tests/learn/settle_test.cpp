@@ -65,6 +65,32 @@ TEST(Settle, LooksAsFarAheadAsAnEpisodeLasts) {
   }
 }
 
+TEST(Settle, TakesPicturesInLargerStepsAndKeepsHalfAGigabyteOfThem) {
+  const auto looking = [](std::int64_t side) {
+    GameSpec game = test::mooring();
+    game.roles[0].senses.push_back(Camera{
+        .name = "view", .width = side, .height = side, .across = 20, .signal = {.history = 3}});
+    return Game(game);
+  };
+  const auto layers = [&](std::int64_t side) {
+    return plan_networks(looking(side).roles()[0], {}).first.pictures.at(0).layers;
+  };
+  using Layers = std::vector<ConvolutionLayer>;
+  EXPECT_EQ(layers(21), (Layers{{16, 4, 2}, {32, 3, 2}}));
+  EXPECT_EQ(layers(42), (Layers{{16, 6, 3}, {32, 4, 2}}));
+  EXPECT_EQ(layers(84), (Layers{{16, 8, 4}, {32, 4, 2}}));
+  EXPECT_EQ(layers(160).size(), 3u);
+
+  const Game game = looking(84);
+  const PolicyGradientSettings s = settled_for(game, 3'000'000),
+                               without = settled_for(Game(test::mooring()), 3'000'000);
+  EXPECT_LE(*s.lanes * *s.horizon * std::int64_t{4 * 84 * 84 * 4}, std::int64_t{1} << 29);
+  EXPECT_GE(*s.lanes, 16);
+  EXPECT_GT(*without.lanes, *s.lanes);
+  EXPECT_EQ(*s.epochs, 3);
+  EXPECT_EQ(*without.epochs, 4);
+}
+
 TEST(Settle, GoesByWhatIsControlled) {
   const PolicyGradientSettings dials = settled_for(Game(test::mooring()), 300'000);
   GameSpec choosing = test::mooring();
