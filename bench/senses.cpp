@@ -25,10 +25,34 @@ zc::Game demo_with(const std::string& demo, const zc::Sense& sense) {
   return zc::Game(game);
 }
 
-void sense(benchmark::State& state, const std::string& demo, const zc::Sense& what,
-           const char* unit) {
+// So many boats of one role and nothing else, adrift on 40 x 40 metres or on as many cells.
+zc::Game crowd_of(std::int64_t boats, bool cells, const zc::Sense& sense) {
+  zc::GameSpec game;
+  game.name = "crowd";
+  zc::BodySpec boat;
+  boat.name = "boat";
+  boat.count = boats;
+  boat.motion = zc::Motion::free;
+  boat.shape = zc::Disc{.radius = 0.3};
+  boat.place = {.region = {0, 0, 40, 40}};
+  if (cells) {
+    boat.mover = zc::Stepper{};
+    boat.place.on = {"water"};
+    game.arena.cells =
+        zc::CellsSpec{.kinds = {{.name = "water", .symbol = "."}}, .columns = 40, .rows = 40};
+  }
+  game.arena.bodies = {boat};
+  zc::RoleSpec role;
+  role.name = "boat";
+  role.senses = {sense};
+  game.roles = {role};
+  game.cutoffs.steps = 100;
+  return zc::Game(game);
+}
+
+void sense_in(benchmark::State& state, const zc::Game& game, const char* unit) {
   constexpr std::size_t lanes_count = 16;
-  zc::Lanes lanes(demo_with(demo, what), lanes_count);
+  zc::Lanes lanes(game, lanes_count);
   std::vector<std::vector<std::byte>> states;
   for (std::uint32_t lane = 0; lane < lanes_count; ++lane) {
     lanes.begin(lane, {1, lane, 0});
@@ -43,6 +67,16 @@ void sense(benchmark::State& state, const std::string& demo, const zc::Sense& wh
   state.counters[unit] = benchmark::Counter(
       static_cast<double>(state.iterations()) * static_cast<double>(lanes.seats(0)),
       benchmark::Counter::kIsRate);
+}
+
+void sense(benchmark::State& state, const std::string& demo, const zc::Sense& what,
+           const char* unit) {
+  sense_in(state, demo_with(demo, what), unit);
+}
+
+void crowd(benchmark::State& state, std::int64_t boats, bool cells, std::int64_t nearest) {
+  sense_in(state, crowd_of(boats, cells, zc::Crowd{.of = {"boat"}, .nearest = nearest}),
+           "readings/s");
 }
 
 const zc::Camera map{.width = 84, .height = 84, .across = 20},
@@ -62,8 +96,10 @@ BENCHMARK_CAPTURE(sense, rays_24_each_tag, "mooring",
                               .reports = zc::RayReport::each_tag}),
                   "readings/s");
 BENCHMARK_CAPTURE(sense, hazards_8, "tidepools", (zc::Hazards{.moves = 8}), "readings/s");
-BENCHMARK_CAPTURE(sense, crowd_8_of_11, "lanternboat", (zc::Crowd{.of = {"blocker", "lantern"}}),
-                  "readings/s");
+BENCHMARK_CAPTURE(crowd, of_11_nearest_8_flat, 12, false, 8);
+BENCHMARK_CAPTURE(crowd, of_11_nearest_8_cells, 12, true, 8);
+BENCHMARK_CAPTURE(crowd, of_128_nearest_16_flat, 129, false, 16);
+BENCHMARK_CAPTURE(crowd, of_128_nearest_16_cells, 129, true, 16);
 
 }  // namespace
 

@@ -21,6 +21,7 @@
 #include "zithercraft/experiment/comparison.hpp"
 #include "zithercraft/experiment/measure.hpp"
 #include "zithercraft/experiment/plan.hpp"
+#include "zithercraft/experiment/speed.hpp"
 #include "zithercraft/experiment/study.hpp"
 #include "zithercraft/experiment/sweep.hpp"
 #include "zithercraft/game/curriculum.hpp"

@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 #include <algorithm>
+#include <charconv>
+#include <utility>
 
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
@@ -33,7 +35,7 @@ void print_comparison(const BehaviourTable& t) {
       const BehaviourRow& row = t.rows[p];
       std::string text = with_range(row.values[m], "{:.3g}");
       if (p > 0 && differs(row.differences[m]))
-        text += fmt::format("  {:+.3g}", row.differences[m].mean);
+        text += "  " + plain_number(row.differences[m].mean, "{:+.3g}");
       line.push_back(text_cell("", text, 41, row.player));
     }
     table.add(line);
@@ -60,11 +62,23 @@ void print_course(const BehaviourTable& t, const std::vector<double>& steps) {
     for (const BehaviourRow& row : t.rows) values.push_back(row.values[m]);
     std::vector<Table::Cell> line{text_cell("", t.measures[m], width_of(t.measures))};
     for (const std::size_t p : columns)
-      line.push_back(text_cell("", fmt::format("{:.3g}", values[p].mean), -10,
+      line.push_back(text_cell("", plain_number(values[p].mean, "{:.3g}"), -10,
                                fmt::format("{:.2f}M", steps[p] / 1e6)));
     line.push_back(text_cell("", course_of(values), 1, fmt::format("over all {}", n)));
     table.add(line);
   }
+}
+
+WayOfLiving way_of(const std::string& text) {
+  const std::size_t equals = text.rfind('=');
+  WayOfLiving way{text.substr(0, equals)};
+  if (equals == std::string::npos) return way;
+  const std::string worth = text.substr(equals + 1);
+  const auto [end, code] = std::from_chars(worth.data(), worth.data() + worth.size(), way.worth);
+  if (code != std::errc() || end != worth.data() + worth.size() || way.event.empty())
+    throw Error(ErrorKind::usage, "'" + text + "' is no way of living", "--way",
+                "write EVENT or EVENT=WORTH with a number, like 'mob tern=3'");
+  return way;
 }
 
 }  // namespace
@@ -77,6 +91,8 @@ int BehaviourCommand::run() const {
       .reads_player(others)
       .writes("--png", png)
       .check(json);
+  std::vector<WayOfLiving> ways_of_living;
+  for (const std::string& text : ways) ways_of_living.push_back(way_of(text));
   const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
   const BehaviourTable table = measure_behaviour(game_of(list, game, set), list,
@@ -87,6 +103,8 @@ int BehaviourCommand::run() const {
                                                   .seed = seed,
                                                   .actions = actions,
                                                   .square = square,
+                                                  .ways = std::move(ways_of_living),
+                                                  .region = region,
                                                   .threads = threads,
                                                   .on_progress = line.of("episodes")});
   line.wipe();
@@ -117,6 +135,7 @@ int BehaviourCommand::run() const {
         "--others as in "
         "the recording\n\n",
         table.replayed_differently);
+  for (const std::string& event : table.never_done) fmt::print("note: nobody did '{}'\n\n", event);
   if (course) {
     print_course(table, trained_for);
   } else {

@@ -280,6 +280,16 @@ void describe_behaviour(CLI::App& sub, BehaviourCommand& c) {
   sub.add_option("--square", c.square, "Metres along the squares that places are counted in")
       ->check(above_zero)
       ->capture_default_str();
+  CLI::Option* const way =
+      sub.add_option("--way", c.ways,
+                     "EVENT or EVENT=WORTH, like 'mob tern=3': a way of living; tells the share of "
+                     "seats that live by each of them")
+          ->allow_extra_args(false);
+  sub.add_option(
+         "--region", c.region,
+         "Metres along squares: also tells these shares where seats spend most of their time")
+      ->check(above_zero)
+      ->needs(way);
   sub.add_option(
       "--png", c.png,
       "Draw what differs, or how it changed, into this file (.png or .svg); needs gnuplot");
@@ -380,6 +390,22 @@ void describe_doctor(CLI::App& sub, DoctorCommand& c) {
                  "Write the strangest episodes as replays into this folder");
   sub.add_option("--seed", c.seed, "Seed of the episodes")
       ->check(zero_or_more)
+      ->capture_default_str();
+  add_threads(sub, c.threads);
+  add_quiet(sub, c.quiet);
+}
+
+void describe_speed(CLI::App& sub, SpeedCommand& c) {
+  add_game(sub, c.game, c.set);
+  add_method(sub, c.method);
+  sub.add_option("--learner", c.learner,
+                 "KEY=VALUE: one of the learner's settings, as run.toml names them")
+      ->allow_extra_args(false);
+  sub.add_option("--steps", c.steps, "Length of the training that the other settings follow from")
+      ->check(above_zero)
+      ->capture_default_str();
+  sub.add_option("--seconds", c.seconds, "Seconds of each measurement")
+      ->check(above_zero)
       ->capture_default_str();
   add_threads(sub, c.threads);
   add_quiet(sub, c.quiet);
@@ -550,6 +576,10 @@ void add_commands(CLI::App& app, int& status) {
       app, "doctor",
       "Diagnose what would keep an agent from learning a game, or kept it from learning", status,
       describe_doctor);
+  add<SpeedCommand>(app, "speed",
+                    "Measure how fast a game is played and learned, what costs most, and what a "
+                    "cheaper form of it would bring",
+                    status, describe_speed);
   add<TrainCommand>(app, "train",
                     "Train agents into a run folder: PPO and other reinforcement learning, "
                     "self-play of teams, neuroevolution",

@@ -47,6 +47,16 @@ struct DoctorCommand {
   int run() const;
 };
 
+struct SpeedCommand {
+  std::string game, method = "ppo";
+  std::vector<std::string> set, learner;
+  std::int64_t steps = 10'000'000;
+  std::size_t threads = 0;
+  double seconds = 1.0;
+  bool json = false, quiet = false;
+  int run() const;
+};
+
 struct TrainCommand {
   std::string game, folder;
   // What is not given comes from the run when resuming, else from the library's defaults.
@@ -117,12 +127,13 @@ struct MatchCommand {
 };
 
 struct BehaviourCommand {
-  std::vector<std::string> players, set, draw;
+  std::vector<std::string> players, set, draw, ways;
   std::string game, png, all, seat, as, others;
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   double square = 4.0;
+  std::optional<double> region;
   ActionMode actions = ActionMode::usual;
   bool json = false, quiet = false;
   RemoteFlags remote;

@@ -5,6 +5,7 @@
 #include "cli/progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/doctor/doctor.hpp"
+#include "zithercraft/experiment/speed.hpp"
 #include "zithercraft/game/load.hpp"
 
 namespace zithercraft::cli {
@@ -32,6 +33,24 @@ void print_findings(const Diagnosis& d) {
   for (const StrangeEpisode& s : d.strange)
     fmt::print("  {:<11} lane {:>2}, episode {:>4}: {}{}\n", s.player, s.lane, s.episode, s.why,
                s.replay.empty() ? "" : "  -> " + s.replay);
+}
+
+// What playing costs, in a line.
+void print_speed(const GameSpec& game) {
+  constexpr double seconds = 0.1, worth_naming = 0.05;
+  const SpeedTable speed = measure_play(game, seconds);
+  if (speed.parts.empty()) return;
+  std::string parts;
+  for (std::size_t p = 0; p < speed.parts.size() && p < 3; ++p) {
+    const double share = speed.parts[p].microseconds / speed.play_microseconds;
+    if (share >= worth_naming)
+      parts += fmt::format("{}{} {:.0f}%", parts.empty() ? "" : ", ", speed.parts[p].name,
+                           100.0 * share);
+  }
+  fmt::print(
+      "\nspeed: a step of a seat takes {:.3g} us to play on one thread: {}; more by "
+      "`zithercraft speed`\n",
+      speed.play_microseconds, parts);
 }
 
 int status_of(const Diagnosis& d) {
@@ -71,6 +90,7 @@ int DoctorCommand::run() const {
     fmt::print("{}\n", d.to_json());
   } else {
     print_findings(d);
+    print_speed(spec);
   }
   return status_of(d);
 }

@@ -5,6 +5,7 @@
 #include <charconv>
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <map>
 #include <utility>
 
@@ -179,8 +180,7 @@ class BehaviourSurvey {
       if (!mine.lanes) {
         mine.lanes = std::make_unique<Lanes>(game_, together);
         for (const auto& each : own) mine.players.push_back(each->copy());
-        mine.watches.assign(together,
-                            Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
+        mine.watches.assign(together, Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_));
       }
       Lanes& lanes = *mine.lanes;
       std::vector<LaneStart> starts;
@@ -221,23 +221,33 @@ class BehaviourSurvey {
                      BehaviourTable& table) const {
     std::vector<std::string> events;
     for (const auto& episodes : all) {
-      for (const auto& [name, value] : episodes.front().measures)
-        if (std::find(table.measures.begin(), table.measures.end(), name) == table.measures.end())
-          table.measures.push_back(name);
-      for (const auto& episode : episodes)
+      for (const auto& episode : episodes) {
+        for (const auto& [name, value] : episode.measures)
+          if (std::find(table.measures.begin(), table.measures.end(), name) == table.measures.end())
+            table.measures.push_back(name);
         for (const auto& [name, number] : episode.events) events.push_back(name);
+      }
     }
     table.first_event = table.measures.size();
     std::sort(events.begin(), events.end());
     events.erase(std::unique(events.begin(), events.end()), events.end());
     table.measures.insert(table.measures.end(), events.begin(), events.end());
+    for (const WayOfLiving& way : options_.ways)
+      if (std::none_of(events.begin(), events.end(), [&](const std::string& name) {
+            return name == way.event || name.ends_with(": " + way.event);
+          }))
+        table.never_done.push_back(way.event);
   }
 
-  static double value_of(const EpisodeBehaviour& episode, const std::string& measure) {
+  // What did not happen in an episode happened no times; a region where nobody lived has no shares.
+  static double value_of(const EpisodeBehaviour& episode, const std::string& measure, bool event) {
+    if (event) {
+      const auto found = episode.events.find(measure);
+      return found == episode.events.end() ? 0.0 : found->second;
+    }
     for (const auto& [name, value] : episode.measures)
       if (name == measure) return value;
-    const auto found = episode.events.find(measure);
-    return found == episode.events.end() ? 0.0 : found->second;
+    return std::numeric_limits<double>::quiet_NaN();
   }
 
   BehaviourRow row(std::size_t p, const std::vector<std::vector<EpisodeBehaviour>>& all,
@@ -245,18 +255,20 @@ class BehaviourSurvey {
     BehaviourRow row{players_[p].name(), {}, {}, {}, 0.0, 0.0};
     for (std::size_t m = 0; m < table.measures.size(); ++m) {
       const std::string& measure = table.measures[m];
+      const bool event = m >= table.first_event;
       std::vector<double> values, first, second;
       for (std::size_t e = 0; e < keys_.size(); ++e) {
-        const double own = value_of(all[p][e], measure), before = value_of(all[0][e], measure);
+        const double own = value_of(all[p][e], measure, event),
+                     before = value_of(all[0][e], measure, event);
         if (std::isnan(own)) continue;
         values.push_back(own);
         if (std::isnan(before)) continue;
         first.push_back(own);
         second.push_back(before);
       }
-      row.values.push_back(values.empty()           ? Interval{}
-                           : m >= table.first_event ? count_interval(values)
-                                                    : mean_interval(values));
+      row.values.push_back(values.empty() ? Interval{}
+                           : event        ? count_interval(values)
+                                          : mean_interval(values));
       row.stddevs.push_back(stddev_of(values));
       if (p > 0)
         row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));
@@ -321,6 +333,15 @@ BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerS
     throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))
     throw Error(ErrorKind::usage, "squares need a size", "square", "give metres above 0");
+  if (options.region && (!(*options.region > 0.0) || !std::isfinite(*options.region)))
+    throw Error(ErrorKind::usage, "regions need a size", "region", "give metres above 0");
+  if (options.region && options.ways.empty())
+    throw Error(ErrorKind::usage, "regions tell where seats live by what", "region",
+                "name ways of living, or leave it out");
+  for (const WayOfLiving& way : options.ways)
+    if (!(way.worth > 0.0) || !std::isfinite(way.worth))
+      throw Error(ErrorKind::usage, "'" + way.event + "' brings nothing", "way",
+                  "give a worth above 0");
   return BehaviourSurvey(game, players, options).measure();
 }
 
@@ -352,6 +373,9 @@ std::string BehaviourTable::to_json() const {
          {"actions", name_of(options.actions)},
          {"square", options.square},
          {"replayed_differently", replayed_differently}};
+  for (const WayOfLiving& way : options.ways)
+    j["ways"].push_back({{"event", way.event}, {"worth", way.worth}});
+  if (options.region) j["region"] = *options.region;
   j["players"] = Json::array();
   for (std::size_t p = 0; p < rows.size(); ++p) {
     const BehaviourRow& row = rows[p];

@@ -1,8 +1,10 @@
 #include "evaluate/watch.hpp"
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <variant>
 
 #include "zithercraft/game/episode.hpp"
 
@@ -44,8 +46,13 @@ std::map<std::string, std::pair<double, double>> events_by_strength(const Game& 
 
 }  // namespace
 
-Watch::Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square)
-    : game_(game), seats_(std::move(seats)), square_(square) {
+Watch::Watch(const Game& game, std::vector<Seat> seats, const Seat* focus,
+             const BehaviourOptions& options)
+    : game_(game),
+      seats_(std::move(seats)),
+      square_(options.square),
+      ways_(options.ways),
+      region_(options.region) {
   const auto roles = game_.roles();
   watched_.assign(game_.arena().bodies().size(), -1);
   has_seat_.assign(game_.arena().bodies().size(), 0);
@@ -79,7 +86,10 @@ void Watch::Distance::add(double metres) {
 }
 
 void Watch::begin() {
-  for (Seen& seen : seen_) seen = {};
+  for (Seen& seen : seen_) {
+    seen = {};
+    seen.earned.resize(ways_.size());
+  }
   for (Group& group : groups_) {
     group.events.clear();
     for (auto& [name, strength] : group.strengths) strength = {};
@@ -89,21 +99,46 @@ void Watch::begin() {
   last_to_part_.assign(watched_.size(), {});
 }
 
+// What goes from cell to cell has no velocity of its own.
+void Watch::note_speed(Seen& seen, EntityId own, const Pose& at, const Velocity& v) const {
+  const GameSpec& game = game_.spec();
+  const auto& mover = game.arena.bodies[game_.arena().entity(own).spec_index].mover;
+  if (!mover || !std::holds_alternative<Stepper>(*mover)) {
+    seen.speed +=
+        std::hypot(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
+    seen.moves += 1.0;
+    return;
+  }
+  if (seen.before) {
+    const double seconds = game.arena.tick * static_cast<double>(game.ticks_per_step);
+    seen.speed += std::hypot(static_cast<double>(at.x - seen.before->x),
+                             static_cast<double>(at.y - seen.before->y)) /
+                  seconds;
+    seen.moves += 1.0;
+  }
+  seen.before = at;
+}
+
 void Watch::look_around(const Lanes& lanes, std::size_t lane, std::size_t i) {
   const Arena& arena = game_.arena();
   const std::byte* const state = lanes.arena_state(lane);
   const EntityId own = body(seats_[i]);
-  if (!arena.present(state, own)) return;
   Seen& seen = seen_[i];
+  if (!arena.present(state, own)) {
+    seen.before.reset();
+    return;
+  }
   const Pose at = arena.pose(state, own);
-  const Velocity v = arena.velocity(state, own);
-  seen.speed +=
-      std::hypot(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
+  note_speed(seen, own, at, arena.velocity(state, own));
   seen.looks += 1.0;
-  const auto square = [&](float metres) {
-    return static_cast<int>(std::floor(static_cast<double>(metres) / square_));
+  const auto square = [&](double side) {
+    const auto number = [&](float metres) {
+      return static_cast<int>(std::floor(static_cast<double>(metres) / side));
+    };
+    return std::pair(number(at.x), number(at.y));
   };
-  seen.places[{square(at.x), square(at.y)}] += 1.0;
+  seen.places[square(square_)] += 1.0;
+  if (region_) seen.regions[square(*region_)] += 1.0;
   const auto metres_to = [&](EntityId other) {
     const Pose there = arena.pose(state, other);
     return std::hypot(static_cast<double>(there.x - at.x), static_cast<double>(there.y - at.y),
@@ -155,7 +190,10 @@ std::string Watch::name_of_zone(const Role& own, EntityId zone) const {
 }
 
 void Watch::count_for(std::int32_t seat, const std::string& event, double share) {
-  groups_[group_of_[static_cast<std::size_t>(seat)]].events[event] += share;
+  const auto i = static_cast<std::size_t>(seat);
+  groups_[group_of_[i]].events[event] += share;
+  for (std::size_t w = 0; w < ways_.size(); ++w)
+    if (ways_[w].event == event) seen_[i].earned[w] += share * ways_[w].worth;
 }
 
 void Watch::note_touch(const Event& e) {
@@ -190,6 +228,7 @@ void Watch::count_events(const Lanes& lanes, std::size_t lane) {
     const std::string kind(name_of(game_, e));
     if (const std::int32_t who = watched(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
+      if (e.kind == EventKind::die) seen_[static_cast<std::size_t>(who)].deaths += 1.0;
       const bool zone = e.whom && game_.arena().zones().holds(e.whom);
       count_for(who, kind + (zone ? name_of_zone(own, e.whom) : name_of_other(own, e.whom)) +
                          (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
@@ -272,10 +311,52 @@ void Watch::put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) con
     if (has(false)) distances(role.side.empty() ? "another" : "a rival", &Seen::second);
   }
   put(group.prefix + "speed, m/s",
-      mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
+      mean([](const Seen& s) { return mean_or_nothing(s.speed, s.moves); }));
   put(group.prefix + "squares visited", mean([](const Seen& s) {
         return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there;
       }));
+  const EntityId any = body(seats_[group.seats.front()]);
+  if (game_.spec().arena.bodies[game_.arena().entity(any).spec_index].returns)
+    put(group.prefix + "life, steps",
+        mean([](const Seen& s) { return s.looks / (1.0 + s.deaths); }));
+}
+
+// The shares of seats that live by each event, over all and by region; those who did none of them
+// come last.
+void Watch::put_ways(const Group& group, EpisodeBehaviour& behaviour) const {
+  if (ways_.empty()) return;
+  using Region = std::pair<int, int>;
+  constexpr std::size_t of_all = 0, in_regions = 1;
+  std::map<std::pair<std::size_t, Region>, std::vector<double>> seats;
+  for (const std::size_t i : group.seats) {
+    const Seen& seen = seen_[i];
+    const auto most = std::max_element(seen.earned.begin(), seen.earned.end());
+    const std::size_t way =
+        *most > 0.0 ? static_cast<std::size_t>(most - seen.earned.begin()) : ways_.size();
+    const auto count = [&](std::size_t among, const Region& region) {
+      auto& counts = seats[{among, region}];
+      counts.resize(ways_.size() + 1);
+      counts[way] += 1.0;
+    };
+    count(of_all, {});
+    const auto home =
+        std::max_element(seen.regions.begin(), seen.regions.end(),
+                         [](const auto& a, const auto& b) { return a.second < b.second; });
+    if (home != seen.regions.end()) count(in_regions, home->first);
+  }
+  for (const auto& [where, counts] : seats) {
+    double all = 0.0;
+    for (const double n : counts) all += n;
+    std::string there;
+    if (where.first == in_regions)
+      there = fmt::format(", around ({:g}, {:g})", (where.second.first + 0.5) * *region_,
+                          (where.second.second + 0.5) * *region_);
+    for (std::size_t w = 0; w < counts.size(); ++w)
+      behaviour.measures.emplace_back(group.prefix + "lives by " +
+                                          (w < ways_.size() ? ways_[w].event : "none of these") +
+                                          there,
+                                      counts[w] / all);
+  }
 }
 
 EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
@@ -293,6 +374,7 @@ EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
     for (const auto& [name, strength] : group.strengths)
       put(group.prefix + "mean strength of " + name,
           mean_or_nothing(strength.first, strength.second));
+    put_ways(group, behaviour);
     for (const auto& [name, number] : group.events)
       behaviour.events[group.prefix + name] = number / static_cast<double>(group.seats.size());
   }

@@ -2,11 +2,13 @@
 
 #include <cstddef>
 #include <map>
+#include <optional>
 #include <span>
 #include <string>
 #include <utility>
 #include <vector>
 
+#include "zithercraft/evaluate/behaviour.hpp"
 #include "zithercraft/game/lanes.hpp"
 
 namespace zithercraft::evaluate_internal {
@@ -29,8 +31,8 @@ struct EpisodeBehaviour {
 class Watch {
  public:
   /// `focus`: the seat to which others' distances are measured; null: to mates and rivals.
-  /// `square`: metres.
-  Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square);
+  Watch(const Game& game, std::vector<Seat> seats, const Seat* focus,
+        const BehaviourOptions& options);
 
   void begin();
   /// At the beginning and after each step.
@@ -52,9 +54,11 @@ class Watch {
     void add(double metres);
   };
   struct Seen {
-    double speed = 0.0, looks = 0.0;
-    std::map<std::pair<int, int>, double> places;
-    Distance first, second;  // to the focus; or to the nearest mate and the nearest rival
+    double speed = 0.0, looks = 0.0, moves = 0.0, deaths = 0.0;
+    std::optional<Pose> before{};  // of one that goes from cell to cell; none while it is away
+    std::map<std::pair<int, int>, double> places, regions;
+    std::vector<double> earned;  // by each way of living
+    Distance first, second;      // to the focus; or to the nearest mate and the nearest rival
   };
 
   bool is_body(EntityId entity) const { return entity && entity.index() < watched_.size(); }
@@ -66,12 +70,14 @@ class Watch {
   const Role& role_of(EntityId seat) const { return game_.roles()[seat_of_[seat.index()].role]; }
   EntityId body(const Seat& seat) const { return game_.roles()[seat.role].seats[seat.number]; }
   Distance& distance_to(Seen& seen, const Seat& own, const Seat& other);
+  void note_speed(Seen& seen, EntityId own, const Pose& at, const Velocity& v) const;
   void look_around(const Lanes& lanes, std::size_t lane, std::size_t i);
   void count_events(const Lanes& lanes, std::size_t lane);
   void count_for(std::int32_t seat, const std::string& event, double share = 1.0);
   void note_touch(const Event& event);
   void credit_arrival(const Event& event);
   void put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) const;
+  void put_ways(const Group& group, EpisodeBehaviour& behaviour) const;
   void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group,
                    EpisodeBehaviour& behaviour) const;
   std::string name_of_other(const Role& own, EntityId entity) const;
@@ -92,6 +98,8 @@ class Watch {
   std::vector<EntityId> last_to_part_;
   EntityId focus_{};  // a body
   double square_;
+  std::vector<WayOfLiving> ways_;
+  std::optional<double> region_;
 };
 
 }  // namespace zithercraft::evaluate_internal

@@ -70,6 +70,8 @@ NetworkPlan plan_fronts(const Role& role, const FrontSettings& settings) {
                                grid.layers * grid.channels * (grid.history + 1), columns_of(grid),
                                std::move(layers)});
   }
+  // Where much is summed up, tanh begins saturated, and learns nothing for long.
+  if (!plan.pictures.empty()) plan.activation = Activation::relu;
   if (settings.crowd_width > 0)
     for (const CrowdSense& crowd : role.crowds)
       plan.crowds.push_back({crowd.name, crowd.others, crowd.columns_each * (crowd.history + 1), 0,

@@ -37,7 +37,32 @@ void Steering::gamepad(std::vector<float> axes, std::vector<bool> buttons) {
   buttons_ = std::move(buttons);
 }
 
+void Steering::point(const std::map<std::string, std::string>& options) {
+  std::map<std::size_t, std::size_t> now;
+  for (const auto& [name, option] : options) {
+    std::size_t c = 0;
+    while (c < role_.controls.size() &&
+           (role_.controls[c].name != name || !role_.controls[c].is_choice()))
+      ++c;
+    if (c == role_.controls.size())
+      throw Error(ErrorKind::usage, "the role has no choice '" + name + "'", "option",
+                  "name one of its choices");
+    const auto& known = role_.controls[c].options;
+    const auto found = std::find(known.begin(), known.end(), option);
+    if (found == known.end())
+      throw Error(ErrorKind::usage, "'" + name + "' has no option '" + option + "'", "option",
+                  advice(option, known));
+    now[c] = static_cast<std::size_t>(found - known.begin());
+  }
+  pointed_no_more_.clear();
+  for (const auto& [control, option] : pointed_)
+    if (now.try_emplace(control, option).second) pointed_no_more_.insert(control);
+  pointed_ = std::move(now);
+}
+
 void Steering::let_go() {
+  pointed_.clear();
+  pointed_no_more_.clear();
   held_.clear();
   gone_.clear();
   axes_.clear();
@@ -83,12 +108,16 @@ void Steering::controls(std::span<float> out) const {
       }
     }
     if (any) out[c] = static_cast<float>(std::clamp(sum, control.low, control.high));
+    if (const auto at = pointed_.find(c); at != pointed_.end())
+      out[c] = static_cast<float>(at->second);
   }
 }
 
 void Steering::decided() {
   for (const std::string& key : gone_) std::erase(held_, key);
   gone_.clear();
+  for (const std::size_t control : pointed_no_more_) pointed_.erase(control);
+  pointed_no_more_.clear();
 }
 
 KeyScript KeyScript::load(const std::filesystem::path& file) {

@@ -83,9 +83,11 @@ inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan)
   return graph;
 }
 
-// Flags that say who of a crowd is there are left as they are.
+// Flags that say who of a crowd is there are left as they are. Pixels of a picture are on one
+// scale.
 inline Normaliser normaliser_for(const NetworkPlan& plan) {
   Normaliser normaliser(plan.columns);
+  for (const PictureFront& picture : plan.pictures) normaliser.pool(picture.columns);
   for (const CrowdFront& crowd : plan.crowds)
     for (std::size_t o = 0; o < crowd.others; ++o)
       normaliser.leave(crowd.columns[o * crowd.columns_each + crowd.here]);

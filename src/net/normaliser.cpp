@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace zithercraft {
 namespace {
@@ -45,6 +46,25 @@ void Normaliser::leave(std::size_t column) {
   refresh();
 }
 
+void Normaliser::pool(std::vector<std::uint32_t> columns) { pools_.push_back(std::move(columns)); }
+
+// To merge further rows with what has been evened out gives the statistics of all numbers exactly.
+void Normaliser::even_out() {
+  for (const auto& pool : pools_) {
+    const auto size = static_cast<double>(pool.size());
+    double mean = 0.0, deviation = 0.0;
+    for (const std::uint32_t c : pool) mean += mean_[c] / size;
+    for (const std::uint32_t c : pool) {
+      const double apart = mean_[c] - mean;
+      deviation += (deviation_[c] + count_ * apart * apart) / size;
+    }
+    for (const std::uint32_t c : pool) {
+      mean_[c] = mean;
+      deviation_[c] = deviation;
+    }
+  }
+}
+
 void Normaliser::refresh() {
   if (count_ <= 0.0) return;
   for (std::size_t c = 0; c < mean_.size(); ++c) {
@@ -85,6 +105,7 @@ void Normaliser::Moments::add(std::span<const float> rows) {
 
 void Normaliser::fold(const Moments& moments) {
   merge(count_, mean_, deviation_, moments.count, moments.mean, moments.deviation);
+  even_out();
   refresh();
 }
 

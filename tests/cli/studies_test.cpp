@@ -51,6 +51,21 @@ json results(const test::ToolResult& run) {
   return {j["results"], j["found"]};
 }
 
+TEST_F(Studies, SpeedSaysWhereTheTimeGoes) {
+  const auto said = test::run_tool(with_game("speed", {"--seconds", "0.02", "--threads", "1"}));
+  ASSERT_EQ(said.status, 0) << said.err;
+  EXPECT_NE(said.out.find("steps/s learned on 16 lanes, 1 thread"), std::string::npos) << said.out;
+  EXPECT_NE(said.out.find("network.learn"), std::string::npos) << said.out;
+  EXPECT_EQ(said.err, "") << "it is quiet";
+  const json told = json::parse(
+      test::run_tool(with_game("speed", {"--seconds", "0.02", "--threads", "1", "--json"})).out);
+  EXPECT_EQ(told.at("usual").at("lanes"), 16);
+  EXPECT_EQ(test::run_tool({"speed", path("pond.toml"), "--method", "ppoo"}).status, 2);
+  EXPECT_EQ(test::run_tool({"speed", path("pond.toml"), "--seconds", "-1"}).status, 2);
+  const auto doctor = test::run_tool({"doctor", path("pond.toml"), "--quiet"});
+  EXPECT_NE(doctor.out.find("us to play on one thread"), std::string::npos) << doctor.out;
+}
+
 TEST_F(Studies, ASweepKilledTenTimesEndsLikeOneThatWasNot) {
   const auto whole = test::run_tool(sweep("whole", {"--threads", "2", "--json"}));
   RandomStream random(3, 0, 0, Purpose::user);

@@ -3,6 +3,8 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <cmath>
+#include <optional>
 
 #include "support.hpp"
 #include "zithercraft/base/random.hpp"
@@ -80,6 +82,72 @@ TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
   EXPECT_NEAR(counted("collect heavy with rival"), mixed / 80, 1e-9);
   EXPECT_NEAR(counted("collect heavy with mate"), together / 80, 1e-9);
   EXPECT_NEAR(mean(t, 0, "speed, m/s"), speed / looks, 1e-6);
+}
+
+// Every tern takes what random play brings it; the same seats are counted by hand.
+TEST(Behaviour, TellsBySharesWhatSeatsLiveBy) {
+  const GameSpec spec = demo("skerries");
+  const BehaviourOptions options{.episodes = 2,
+                                 .seed = 3,
+                                 .ways = {{"mob tern", 3.0}, {"collect fish", 12.0}, {"sing", 1.0}},
+                                 .region = 24.0,
+                                 .threads = 2};
+  const BehaviourTable t = behaviour(spec, {"random"}, options);
+  const Game game(spec);
+  const std::size_t seats = game.roles()[0].seats.size();
+  double fishers = 0, mobbers = 0, moved = 0, looks = 0;
+  for (std::uint32_t e = 0; e < 2; ++e) {
+    std::vector<double> fish(seats), mobbed(seats);
+    std::vector<std::optional<Pose>> before(seats);
+    const Lineup lineup(game, random_player(derived_seed(3, "tern")));
+    play_one(game, lineup.players(), {derived_seed(3, "score"), 0, e},
+             [&](const Environment& lanes) {
+               for (const Event& event : lanes.events(0)) {
+                 if (event.kind == EventKind::collect) fish[event.who.index()] += 12;
+                 if (event.kind == EventKind::custom && name_of(game, event) == "mob")
+                   mobbed[event.who.index()] += 3;
+               }
+               if (lanes.steps(0) == 0) return;
+               const std::byte* state = lanes.recorded(0).data();
+               for (std::size_t s = 0; s < seats; ++s) {
+                 const EntityId tern = game.roles()[0].seats[s];
+                 if (!game.arena().present(state, tern)) {
+                   before[s].reset();
+                   continue;
+                 }
+                 const Pose at = game.arena().pose(state, tern);
+                 if (before[s]) {
+                   moved += std::hypot(static_cast<double>(at.x - before[s]->x),
+                                       static_cast<double>(at.y - before[s]->y));
+                   looks += 1;
+                 }
+                 before[s] = at;
+               }
+             });
+    for (std::size_t s = 0; s < seats; ++s) {
+      if (mobbed[s] >= fish[s] && mobbed[s] > 0) {
+        mobbers += 1;
+      } else if (fish[s] > 0) {
+        fishers += 1;
+      }
+    }
+  }
+  const double all = 2.0 * static_cast<double>(seats);
+  ASSERT_GT(mobbers, 0);
+  ASSERT_GT(fishers, 0);
+  EXPECT_NEAR(mean(t, 0, "lives by mob tern"), mobbers / all, 1e-9);
+  EXPECT_NEAR(mean(t, 0, "lives by collect fish"), fishers / all, 1e-9);
+  EXPECT_NEAR(mean(t, 0, "lives by none of these"), 1 - (mobbers + fishers) / all, 1e-9);
+  EXPECT_EQ(t.never_done, std::vector<std::string>{"sing"});
+  for (const char* region : {"(12, 12)", "(12, 36)", "(36, 12)", "(36, 36)"}) {
+    double sum = 0;
+    for (const std::string way : {"mob tern", "collect fish", "sing", "none of these"})
+      sum += mean(t, 0, "lives by " + way + ", around " + region);
+    EXPECT_NEAR(sum, 1.0, 1e-9) << region;
+  }
+  EXPECT_GT(mean(t, 0, "speed, m/s"), 0.0) << "steps from cell to cell count";
+  EXPECT_NEAR(mean(t, 0, "speed, m/s"), moved / looks / 0.25, 0.05);
+  EXPECT_GT(mean(t, 0, "life, steps"), 1.0);
 }
 
 TEST(Behaviour, TellsWhatTheOthersDoWhenSomebodyElseSitsThere) {
@@ -161,6 +229,8 @@ TEST(Behaviour, RefusesWhatMakesNoSense) {
   EXPECT_NE(says("lanternboat", {.seat = "blocker", .as = "blocker"}).find("at once"),
             std::string::npos);
   EXPECT_NE(says("mooring", {.seat = "skiff"}).find("no other seat"), std::string::npos);
+  EXPECT_NE(says("mooring", {.region = 4.0}).find("name ways"), std::string::npos);
+  EXPECT_NE(says("mooring", {.ways = {{"touch hull", 0.0}}}).find("above 0"), std::string::npos);
   EXPECT_NE(says("mooring", {.square = 0.0}).find("square"), std::string::npos);
   EXPECT_EQ(test::error_of([] { measure_behaviour(demo("mooring"), {}); }).kind(),
             ErrorKind::usage);

@@ -194,5 +194,55 @@ TEST(Targets, NameWhatIsWrong) {
             std::string::npos);
 }
 
+// Four boats in a row, a metre apart.
+GameSpec pairs(std::int64_t count, const std::string& sense) {
+  return parse_game(R"(
+    name = "pairs"
+    cutoffs = { steps = 100 }
+    [arena]
+    [[arena.bodies]]
+    name = "boat"
+    count = )" + std::to_string(count) +
+                    R"(
+    motion = "free"
+    mover = { kind = "walker" }
+    shape = { kind = "disc", radius = 0.3 }
+    place = { region = [0, 0, 30, 0] }
+    [[roles]]
+    name = "boat"
+    senses = [)" + sense +
+                    R"(]
+    controls = [{ kind = "dial", name = "ahead" }]
+    rewards = [{ name = "time", weight = 0, each_step = "always" }]
+)");
+}
+
+TEST(Partners, ArePairsOfSeats) {
+  Lanes lanes(Game(pairs(4, R"(
+      { kind = "compass", name = "to", to = "boat", whose = "partner", reach = 100 },
+      { kind = "crowd", name = "mate", of = ["boat"], whose = "partner", nearest = 3, reach = 100 }
+  )")),
+              1);
+  lanes.begin(0, {4, 0, 0});
+  const Arena& arena = lanes.game().arena();
+  const auto& boats = lanes.game().roles()[0].seats;
+  for (std::size_t seat = 0; seat < 4; ++seat) {
+    const auto x = [&](std::size_t of) { return arena.pose(lanes.arena_state(0), boats[of]).x; };
+    const float apart = std::fabs(x(seat ^ 1u) - x(seat)) / 100;
+    const auto seen = lanes.observation(0, seat);
+    EXPECT_FLOAT_EQ(seen[2], apart) << seat;
+    EXPECT_FLOAT_EQ(seen[3 + 3], apart) << seat;
+    EXPECT_EQ(seen[3], 1.0f);
+    EXPECT_EQ(seen[3 + 6], 0.0f) << "nobody else is listed";
+  }
+}
+
+TEST(Partners, NeedAnEvenNumberOfSeats) {
+  const auto error = test::error_of(
+      [] { Game(pairs(3, R"({ kind = "compass", to = "boat", whose = "partner" })")); });
+  EXPECT_NE(std::string(error.what()).find("of 3 seats one has no partner"), std::string::npos)
+      << error.what();
+}
+
 }  // namespace
 }  // namespace zithercraft

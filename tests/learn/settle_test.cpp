@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <vector>
 
 #include "learning.hpp"
@@ -11,6 +12,7 @@
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/learn/method.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -89,6 +91,45 @@ TEST(Settle, TakesPicturesInLargerStepsAndKeepsHalfAGigabyteOfThem) {
   EXPECT_GT(*without.lanes, *s.lanes);
   EXPECT_EQ(*s.epochs, 3);
   EXPECT_EQ(*without.epochs, 4);
+}
+
+// What an update keeps is told where it is much, and refused where it is more than there is.
+TEST(Settle, TellsWhatMemoryIsNeededAndRefusesTooMuch) {
+  const Game small(test::mooring());
+  WorkerPool pool(1);
+  const LearningMethod method = ppo_method();
+  const auto context = [&](const LearnerSettings& settings) {
+    return LearnerContext{small, settings, 1, {1'000'000, 0}, usual_players(small, 1), pool};
+  };
+  const LearnerSettings usual = PolicyGradientSettings{},
+                        much = PolicyGradientSettings{.lanes = 4096, .horizon = 1024},
+                        too_much = PolicyGradientSettings{.lanes = 65536, .horizon = 65536};
+  EXPECT_TRUE(method.forecast(context(usual)).empty());
+  const auto told = method.forecast(context(much));
+  ASSERT_EQ(told.size(), 1u);
+  EXPECT_NE(told[0].find("4096 lanes of 1024 steps"), std::string::npos) << told[0];
+  EXPECT_NE(told[0].find(" GB"), std::string::npos) << told[0];
+  for (const auto& attempt : {std::function<void()>([&] { method.forecast(context(too_much)); }),
+                              std::function<void()>([&] { method.make(context(too_much)); })}) {
+    const auto error = test::error_of(attempt);
+    EXPECT_EQ(error.kind(), ErrorKind::refused);
+    EXPECT_NE(error.fix().find("lanes="), std::string::npos) << error.what();
+  }
+}
+
+// tanh begins saturated behind the sums of a picture.
+TEST(Settle, ReadsPicturesThroughRectifiers) {
+  const auto activation_of = [](const Role& role, const PolicyGradientSettings& settings) {
+    return plan_networks(role, settings).first.activation;
+  };
+  const Game fogbank(load_game(test::project_folder() / "demos/fogbank.toml"));
+  const Game mooring(test::mooring());
+  EXPECT_EQ(activation_of(fogbank.roles()[0], {}), Activation::relu);
+  EXPECT_EQ(activation_of(mooring.roles()[0], {}), Activation::tanh);
+  EXPECT_EQ(activation_of(fogbank.roles()[0], {.pictures = std::vector<ConvolutionLayer>{}}),
+            Activation::tanh)
+      << "pixels as columns";
+  EXPECT_EQ(activation_of(fogbank.roles()[0], {.activation = Activation::silu}), Activation::silu);
 }
 
 TEST(Settle, GoesByWhatIsControlled) {

@@ -74,6 +74,28 @@ TEST(Steering, AShortPressCountsForOneStep) {
   EXPECT_EQ(now(hands, 2), (Values{0, 1}));
 }
 
+TEST(Steering, WhatIsPointedAtComesBeforeKeys) {
+  const Role role = role_of("skerries");
+  Steering hands(role);
+  const auto options = [&] { return now(hands, role.controls.size()); };
+  hands.press("KeyM");
+  EXPECT_EQ(options(), (std::vector<float>{0, 1, 0}));
+  hands.point({{"mob", "3"}});
+  EXPECT_EQ(options(), (std::vector<float>{0, 3, 0}));
+  hands.decided();
+  hands.point({{"feed", "1"}});
+  EXPECT_EQ(options(), (std::vector<float>{0, 3, 1})) << "let go of too early, it still counts";
+  hands.decided();
+  EXPECT_EQ(options(), (std::vector<float>{0, 1, 1}));
+  hands.let_go();
+  EXPECT_EQ(options(), (std::vector<float>{0, 0, 0}));
+  for (const auto& [control, option] : {std::pair("mbo", "1"), std::pair("mob", "9")})
+    EXPECT_EQ(test::error_of([&, c = control, o = option] {
+                hands.point({{c, o}});
+              }).kind(),
+              ErrorKind::usage);
+}
+
 TEST(Steering, GamesWithoutKeysGetTheUsualOnes) {
   GameSpec spec = test::duck_pond();
   EXPECT_TRUE(spec.roles[0].keys.empty());

@@ -48,5 +48,32 @@ TEST(Normaliser, NothingFoldedInChangesNothingAndConstantColumnsBecomeZero) {
   EXPECT_EQ(out[0], Normaliser::limit);
 }
 
+// However the rows come in, pooled columns have the mean and deviation of all their numbers.
+TEST(Normaliser, PooledColumnsShareTheStatisticsOfAllTheirNumbers) {
+  constexpr std::size_t columns = 5, rows = 40;
+  std::vector<float> numbers(rows * columns);
+  RandomStream random(7, 0, 0, Purpose::user);
+  for (std::size_t i = 0; i < numbers.size(); ++i)
+    numbers[i] = random.uniform() * static_cast<float>(1 + i % columns);
+  Normaliser normaliser(columns);
+  normaliser.pool({0, 2, 3});
+  for (const auto& [first, n] : {std::pair(0u, 7u), std::pair(7u, 13u), std::pair(20u, 20u)})
+    normaliser.fold(std::span(numbers).subspan(first * columns, n * columns));
+  double sum = 0, square = 0, own = 0;
+  for (std::size_t r = 0; r < rows; ++r) {
+    own += static_cast<double>(numbers[r * columns + 1]) / rows;
+    for (const std::size_t c : {0u, 2u, 3u}) sum += static_cast<double>(numbers[r * columns + c]);
+  }
+  const double mean = sum / (3 * rows);
+  for (std::size_t r = 0; r < rows; ++r)
+    for (const std::size_t c : {0u, 2u, 3u})
+      square += std::pow(static_cast<double>(numbers[r * columns + c]) - mean, 2);
+  for (const std::size_t c : {0u, 2u, 3u}) {
+    EXPECT_NEAR(normaliser.mean()[c], mean, 1e-9);
+    EXPECT_NEAR(normaliser.deviation()[c], square / 3, 1e-6);
+  }
+  EXPECT_NEAR(normaliser.mean()[1], own, 1e-9) << "others keep their own";
+}
+
 }  // namespace
 }  // namespace zithercraft

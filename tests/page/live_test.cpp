@@ -150,6 +150,74 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
       << "half ahead by gamepad";
 }
 
+// Two gulls stand around a tern that chooses one of them.
+TEST_F(LivePage, APersonPointsAtOneOfMany) {
+  test::write_file(folder / "gulls.toml", R"(
+    name = "gulls"
+    cutoffs = { steps = 1000 }
+    [arena]
+    [[arena.bodies]]
+    name = "tern"
+    motion = "free"
+    mover = { kind = "walker" }
+    shape = { kind = "disc", radius = 0.5 }
+    [[arena.bodies]]
+    name = "gull"
+    motion = "free"
+    shape = { kind = "disc", radius = 0.5 }
+    place = { region = [3, 0, 3, 0] }
+    [[arena.bodies]]
+    name = "far_gull"
+    tag = "gull"
+    motion = "free"
+    shape = { kind = "disc", radius = 0.5 }
+    place = { region = [-5, 0, -5, 0] }
+    [[roles]]
+    name = "tern"
+    senses = [{ kind = "crowd", name = "near", of = ["gull"], nearest = 4, reach = 10 }]
+    controls = [
+      { kind = "target", name = "mob", among = "near" },
+      { kind = "target", name = "feed", among = "near" },
+    ]
+    rewards = [{ name = "time", weight = 0, each_step = "always" }]
+)");
+  Serving tool({"drive", (folder / "gulls.toml").string(), "--out", (folder / "g.zrep").string()});
+  browser.open(tool.url);
+  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.playback.end > 1"))
+      << browser.errors();
+  EXPECT_NE(at("byId('bindings').textContent").get<std::string>().find("whom you point at"),
+            std::string::npos);
+  // The mouse goes down where a body is drawn, and comes up after a few steps.
+  const auto point = [&](int body, bool shift) {
+    browser.run("const view = viewer.views[0].arena, p = view.poseOf(" + std::to_string(body) +
+                "), box = view.renderer.domElement.getBoundingClientRect();"
+                "const at = new THREE.Vector3(p[0], p[1], 0.5).project(view.camera());"
+                "const where = { bubbles: true, clientX: box.left + (at.x + 1) / 2 * box.width, "
+                "clientY: box.top + (1 - at.y) / 2 * box.height, button: 0, pointerId: 1, "
+                "shiftKey: " +
+                std::string(shift ? "true" : "false") +
+                " }; view.renderer.domElement.dispatchEvent(new PointerEvent('pointerdown', "
+                "where));");
+    const int step = at("viewer.playback.end").get<int>();
+    EXPECT_TRUE(browser.wait_for("viewer.playback.end > " + std::to_string(step + 3)));
+    browser.run("dispatchEvent(new PointerEvent('pointerup', { bubbles: true }));");
+    EXPECT_TRUE(browser.wait_for("viewer.playback.end > " + std::to_string(step + 6)));
+  };
+  point(2, false);
+  point(1, true);
+  EXPECT_EQ(at("viewer.chosen.body"), 0) << "the seat that is steered stays the chosen one";
+  no_harm_done(tool.url);
+  EXPECT_EQ(tool.stop(), 0);
+  ASSERT_TRUE(check_replay(folder / "g.zrep").passed());
+  Replay replay(folder / "g.zrep");
+  std::vector<std::pair<float, float>> order;
+  for (std::uint32_t d = 1; d < replay.episodes()[0].moments; ++d) {
+    const auto& c = replay.moment(0, d).roles[0].controls;
+    if (order.empty() || order.back() != std::pair(c[0], c[1])) order.emplace_back(c[0], c[1]);
+  }
+  EXPECT_EQ(order, (std::vector<std::pair<float, float>>{{0, 0}, {2, 0}, {0, 0}, {0, 1}, {0, 0}}));
+}
+
 TEST_F(LivePage, PausesChangesPaceAndKeepsWhatWasDrivenWhenInterrupted) {
   Serving tool(
       {"drive", "barge", "--seat", "east_tug:2", "--out", (folder / "driven.zrep").string()});

@@ -14,6 +14,13 @@
 /// a person or a policy.
 namespace zithercraft {
 
+/// A way of living: an event, named as measures name it ("mob tern"), and what one of it brings.
+/// Each seat lives, for an episode, by the event that brought it the most in all.
+struct WayOfLiving {
+  std::string event{};
+  double worth = 1.0;  ///< above 0, in a unit that all ways share, like food
+};
+
 /// What to watch, and how long.
 struct BehaviourOptions {
   /// Whose seat the players take in turn while all others are watched: a role's name for its first
@@ -26,7 +33,12 @@ struct BehaviourOptions {
   std::int64_t episodes = 200;  ///< at least 1; if a player is a recording, those that it holds
   std::uint64_t seed = 0;       ///< of the episodes, the same for all
   ActionMode actions = ActionMode::usual;  ///< of trained policies
-  double square = 4.0;       ///< metres along the squares that places are counted in, above 0
+  double square = 4.0;  ///< metres along the squares that places are counted in, above 0
+  /// The share of seats that live by each is measured as well; empty for none.
+  std::vector<WayOfLiving> ways{};
+  /// Metres along squares, above 0: shares are also measured among the seats that spent more of
+  /// their time in this square than in any other; none without.
+  std::optional<double> region{};
   std::size_t threads = 0;   ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};  ///< in episodes
 };
@@ -54,6 +66,7 @@ struct BehaviourTable {
   std::vector<BehaviourRow> rows{};     ///< a row for each player
   /// Recorded episodes in which the others did not do what they had done when it was recorded.
   std::int64_t replayed_differently = 0;
+  std::vector<std::string> never_done{};  ///< ways of living that nobody tried, by their events
 
   /// All of it as JSON.
   std::string to_json() const;

@@ -83,8 +83,10 @@ struct RayCone {
 /// Whose things are meant, by their sides.
 enum class Whose : std::uint8_t {
   anyone,
-  own,    ///< of the seat's own side: the own goal, a team mate
-  others  ///< of another side
+  own,     ///< of the seat's own side: the own goal, a team mate
+  others,  ///< of another side
+  partner  ///< the seat's own partner: the first and the second seat of a role are a pair, the
+           ///< third and the fourth, and so on
 };
 
 /// How a direction is reported.

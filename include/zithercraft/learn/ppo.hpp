@@ -39,7 +39,8 @@ struct PolicyGradientSettings {
                                           64};  ///< widths of the policy network's hidden layers
   std::vector<std::int64_t> value_layers{
       64, 64};  ///< widths of the value network's hidden layers, if it has its own
-  Activation activation = Activation::tanh;  ///< of hidden layers
+  /// of hidden layers; without, relu in networks that read pictures by convolutions, else tanh
+  std::optional<Activation> activation{};
   bool share = true;  ///< the value is one more output of the policy network, which then has both
                       ///< tasks; a value network that sees others comes beside that
   /// more than its own seat: a central critic, which only the training knows

@@ -20,7 +20,7 @@ struct FrontSettings {
 };
 
 /// A plan for a network that decides for the role: its columns, fronts and outputs, without hidden
-/// layers.
+/// layers; relu is its activation if it reads pictures.
 NetworkPlan plan_fronts(const Role& role, const FrontSettings& settings);
 
 }  // namespace zithercraft

@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <filesystem>
+#include <map>
 #include <set>
 #include <span>
 #include <string>
@@ -27,6 +28,9 @@ class Steering {
   void hold(const std::vector<std::string>& keys);
   /// A gamepad as it is now: axes from -1 to 1, buttons pressed or not.
   void gamepad(std::vector<float> axes, std::vector<bool> buttons);
+  /// Points at options of choices, by their controls' names, until something else is pointed at:
+  /// these come before what is pressed. Throws Error (usage) if there is no such option.
+  void point(const std::map<std::string, std::string>& options);
   /// Lets go of everything.
   void let_go();
 
@@ -40,8 +44,10 @@ class Steering {
   std::size_t since(const KeyBinding& binding) const;
 
   Role role_;
-  std::vector<std::string> held_;  // in the order in which they were pressed
-  std::set<std::string> gone_;     // of these: let go of already
+  std::vector<std::string> held_;               // in the order in which they were pressed
+  std::set<std::string> gone_;                  // of these: let go of already
+  std::map<std::size_t, std::size_t> pointed_;  // options by their controls
+  std::set<std::size_t> pointed_no_more_;       // of these: controls that are let go of already
   std::vector<float> axes_;
   std::vector<bool> buttons_;
 };

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <span>
 #include <vector>
 
@@ -23,6 +24,9 @@ class Normaliser {
   void set(double count, std::vector<double> mean, std::vector<double> deviation);
   /// This column passes unchanged from now on.
   void leave(std::size_t column);
+  /// These columns share one mean and one deviation from the next rows on that are taken in: those
+  /// of all their numbers together. A pixel that is seldom lit then counts no more than others.
+  void pool(std::vector<std::uint32_t> columns);
 
   /// How many columns.
   std::size_t columns() const noexcept { return mean_.size(); }
@@ -57,11 +61,13 @@ class Normaliser {
 
  private:
   void refresh();
+  void even_out();
 
   double count_ = 0.0;
   std::vector<double> mean_, deviation_;
   std::vector<float> shift_, scale_, limit_;
-  std::vector<std::size_t> left_;  // columns that are left as they are
+  std::vector<std::size_t> left_;                  // columns that are left as they are
+  std::vector<std::vector<std::uint32_t>> pools_;  // columns that share their statistics
 };
 
 }  // namespace zithercraft

@@ -105,12 +105,19 @@ TagSet RoleCompiler::tag_mask(const std::vector<std::string>& tags,
 }
 
 bool RoleCompiler::meant(Whose whose, std::size_t seat, EntityId entity) const {
+  if (whose == Whose::partner) return entity == role_.seats[seat ^ 1u];
   const std::string &own = game_.arena.entity(role_.seats[seat]).side,
                     &side = game_.arena.entity(entity).side;
   return whose == Whose::anyone || (!side.empty() && (side == own) == (whose == Whose::own));
 }
 
 void RoleCompiler::check_sides(Whose whose, const std::string& where) const {
+  if (whose == Whose::partner) {
+    if (role_.seats.size() % 2 != 0)
+      wrong_spec("of " + std::to_string(role_.seats.size()) + " seats one has no partner", where,
+                 "give the role an even number of bodies, or ask for anyone's");
+    return;
+  }
   if (whose != Whose::anyone && game_.arena.entity(role_.seats.front()).side.empty())
     wrong_spec("the seats belong to no side", where,
                "give their bodies a `side`, or ask for anyone's");

@@ -35,7 +35,7 @@ class RoleCompiler {
   /// A tag that some body, zone or item bears; paired seats need a thing each.
   std::size_t target(const std::string& name, bool paired, const std::string& where) const;
   TagSet tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
-  /// Whether an entity is of the seat's side (or of another), as `whose` asks.
+  /// Whether an entity is of the seat's side, or of another, or its partner, as `whose` asks.
   bool meant(Whose whose, std::size_t seat, EntityId entity) const;
   void check_sides(Whose whose, const std::string& where) const;
 
@@ -48,9 +48,9 @@ class RoleCompiler {
 
 /// A tag that some body, zone or item bears. Throws Error (spec) if there is none.
 std::size_t placed_tag(const GamePlan& game, const std::string& name, const std::string& where);
-/// The bodies of a tag. Throws Error (spec) if there is none.
 /// Which tag those of a tag must bear to be meant; none for an empty name.
 Bears bears_of(const GamePlan& game, const std::string& name);
+/// The bodies of a tag. Throws Error (spec) if there is none.
 std::vector<EntityId> bodies_of(const GamePlan& game, const std::string& name,
                                 const std::string& where);
 /// A bit for each tag; all for an empty list.

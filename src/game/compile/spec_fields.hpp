@@ -52,7 +52,8 @@ struct config::Words<RayReport> {
 template <>
 struct config::Words<Whose> {
   static constexpr std::array list{std::pair{"anyone", Whose::anyone}, std::pair{"own", Whose::own},
-                                   std::pair{"others", Whose::others}};
+                                   std::pair{"others", Whose::others},
+                                   std::pair{"partner", Whose::partner}};
 };
 
 template <>

@@ -29,7 +29,7 @@ PolicySignature clone_signature(const Role& role, const CloneSettings& s) {
                 "role '" + role.name + "'", "set continued_by to sac or ppo");
   NetworkPlan plan =
       plan_fronts(role, {s.pictures, s.picture_least, s.crowd_width, s.crowd_queries});
-  plan.activation = *s.activation;
+  if (s.activation) plan.activation = *s.activation;
   plan.hidden = {s.policy_layers->begin(), s.policy_layers->end()};
   plan.outputs = imitation.outputs();
   PolicySignature signature{role.name, role.columns, role.controls, std::move(plan)};

@@ -26,7 +26,7 @@ enum class PolicyKind : std::uint8_t {
 struct NetworkKind {
   PolicyKind kind = PolicyKind::gaussian;
   std::vector<std::int64_t> layers{};
-  Activation activation = Activation::tanh;
+  std::optional<Activation> activation{};  // none: as the plan has it
 };
 NetworkKind network_kind_of(const std::string& method);
 

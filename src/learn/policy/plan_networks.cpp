@@ -14,7 +14,7 @@ std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role,
                                                   const PolicyGradientSettings& settings) {
   NetworkPlan plan = plan_fronts(role, {settings.pictures, settings.picture_least,
                                         settings.crowd_width, settings.crowd_queries});
-  plan.activation = settings.activation;
+  if (settings.activation) plan.activation = *settings.activation;
   plan.memory = static_cast<std::size_t>(settings.memory);
   NetworkPlan policy = plan, value = plan;
   policy.hidden = widths(settings.policy_layers);

@@ -1,3 +1,5 @@
+#include "learn/play/machine_memory.hpp"
+#include "learn/play/occasion.hpp"
 #include "learn/play/training_metrics.hpp"
 #include "learn/ppo/policy_gradient_fields.hpp"
 #include "learn/settings_model.hpp"
@@ -27,6 +29,44 @@ std::vector<MetricInfo> ppo_infos() {
   const std::vector<MetricInfo> common = training_infos();
   list.insert(list.end(), common.begin(), common.end());
   return list;
+}
+
+// Of all roles that learn: what their seats sense, decide and get in the steps of an update.
+double rollout_bytes(const LearnerContext& c, const PolicyGradientSettings& s) {
+  constexpr std::size_t of_a_step = 16;  // rewards, values, advantages and the like
+  const double samples = static_cast<double>(*s.lanes) * static_cast<double>(*s.horizon);
+  double bytes = 0.0;
+  for (std::size_t r = 0; r < c.players.size(); ++r) {
+    if (c.players[r].player != nullptr) continue;
+    const Role& role = c.game.roles()[r];
+    const std::size_t numbers = role.columns.size() + 2 * role.controls.size() + of_a_step;
+    bytes += samples * static_cast<double>(role.seats.size() * numbers * sizeof(float));
+  }
+  return bytes;
+}
+
+void check_rollout(const LearnerContext& c) {
+  const PolicyGradientSettings s =
+      settled(c.settings.as<PolicyGradientSettings>(), c.game, c.budget.steps, c.players);
+  const double bytes = rollout_bytes(c, s);
+  const double fitting = 0.25 * machine_memory() / bytes * static_cast<double>(*s.lanes);
+  check_memory(
+      bytes,
+      "playing " + std::to_string(*s.lanes) + " lanes for " + std::to_string(*s.horizon) + " steps",
+      "learner.lanes",
+      fitting >= 1.0 ? "play fewer: lanes=" + std::to_string(power_below(fitting))
+                     : "play shorter: horizon=32, in few lanes");
+}
+
+std::vector<std::string> ppo_forecast(const LearnerContext& c) {
+  constexpr double worth_telling = 2e8;
+  const PolicyGradientSettings s =
+      settled(c.settings.as<PolicyGradientSettings>(), c.game, c.budget.steps, c.players);
+  check_rollout(c);
+  const double bytes = rollout_bytes(c, s);
+  if (bytes < worth_telling) return {};
+  return {"an update keeps " + std::to_string(*s.lanes) + " lanes of " +
+          std::to_string(*s.horizon) + " steps: " + gigabytes(bytes) + " of memory"};
 }
 
 std::vector<ChartInfo> ppo_charts() {
@@ -67,7 +107,9 @@ LearningMethod ppo_method() {
                        std::span<const RolePlayer> players) -> LearnerSettings {
             return settled(settings.as<PolicyGradientSettings>(), game, budget.steps, players);
           },
+          .forecast = ppo_forecast,
           .make = [](LearnerContext c) -> std::unique_ptr<Learner> {
+            check_rollout(c);
             return std::make_unique<Ppo>(c.game, c.settings.as<PolicyGradientSettings>(), c.seed,
                                          c.budget.steps, c.pool, c.processes, std::move(c.players));
           }};

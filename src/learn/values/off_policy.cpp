@@ -1,13 +1,12 @@
 #include "learn/values/off_policy.hpp"
 
-#include <unistd.h>
-
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numeric>
 #include <utility>
 
+#include "learn/play/machine_memory.hpp"
 #include "net/network_tensors.hpp"
 #include "zithercraft/base/error.hpp"
 
@@ -16,20 +15,14 @@ using namespace net_internal;
 
 namespace {
 
-// More than the machine has would be noticed only when it is full.
 Experience experience_for(const Role& role, std::size_t rows, const OffPolicySettings& settings,
                           const KeptBesides& besides) {
   const auto steps = static_cast<std::size_t>(*settings.experience);
-  const double wanted = static_cast<double>(Experience::bytes_for(role, steps, besides)),
-               there = static_cast<double>(sysconf(_SC_PHYS_PAGES)) *
-                       static_cast<double>(sysconf(_SC_PAGESIZE));
-  if (wanted <= 0.8 * there) return Experience(role, rows, steps, besides);
-  const auto fitting = static_cast<std::int64_t>(0.5 * there / wanted * static_cast<double>(steps));
-  throw Error(ErrorKind::refused,
-              "keeping " + std::to_string(steps) + " steps takes " +
-                  std::to_string(std::llround(wanted / 1e9)) + " GB, and this machine has " +
-                  std::to_string(std::llround(there / 1e9)),
-              "learner.experience", "keep fewer: experience=" + std::to_string(fitting));
+  const auto wanted = static_cast<double>(Experience::bytes_for(role, steps, besides));
+  const double fitting = 0.5 * machine_memory() / wanted * static_cast<double>(steps);
+  check_memory(wanted, "keeping " + std::to_string(steps) + " steps", "learner.experience",
+               "keep fewer: experience=" + std::to_string(std::llround(fitting)));
+  return Experience(role, rows, steps, besides);
 }
 
 }  // namespace

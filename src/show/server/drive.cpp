@@ -150,6 +150,11 @@ class DriveSession {
       if (keys.size() > most_keys || axes.size() > most_axes || buttons.size() > most_buttons ||
           !std::all_of(keys.begin(), keys.end(), is_key))
         return server_.drop(client, "keys or a gamepad that do not exist");
+      try {
+        match_.steering().point(wish.at("options").get<std::map<std::string, std::string>>());
+      } catch (const Error&) {
+        return server_.drop(client, "an option that does not exist");
+      }
       serial_ = wish.at("serial").get<std::uint64_t>();
       match_.steering().hold(keys);
       match_.steering().gamepad(axes, buttons);

@@ -9,6 +9,8 @@ class Driving {
     this.held = new Set();
     this.axes = [];
     this.buttons = [];
+    this.pointing = null; // while a button of the mouse is held on somebody: the choice, and the body
+    this.options = {};
     this.serial = 0;
     this.sentAt = new Map(); // serial to the time of the key press
     this.latencies = []; // milliseconds from key to picture
@@ -24,10 +26,16 @@ class Driving {
     addEventListener("keydown", (e) => this.key(e, true), true);
     addEventListener("keyup", (e) => this.key(e, false), true);
     addEventListener("blur", () => {
-      if (this.held.size) {
+      if (this.held.size || this.pointing) {
         this.held.clear();
+        this.pointAt(null);
         this.send();
       }
+    });
+    addEventListener("pointerup", () => {
+      if (!this.pointing) return;
+      this.pointAt(null);
+      this.send();
     });
     this.showBindings();
     const finish = byId("finish");
@@ -45,7 +53,47 @@ class Driving {
       keys: [...this.held],
       axes: this.axes,
       buttons: this.buttons,
+      options: this.options,
     });
+  }
+
+  get targets() {
+    return this.match.scene.roles[this.start.seat.role].targets;
+  }
+
+  // The mouse goes down on a body: the first choice of one among many is meant, with Shift the second.
+  // Returns whether it means something.
+  pointerDown(event, body) {
+    const target = this.targets[event.shiftKey ? 1 : 0];
+    if (!target || body < 0) return false;
+    this.pointAt({ target, body });
+    this.send();
+    return true;
+  }
+  pointAt(pointing) {
+    this.pointing = pointing;
+    this.options = {};
+    const place = pointing ? this.placeOf(pointing) : 0;
+    if (place) this.options[pointing.target.name] = String(place);
+  }
+  // The number that a body has now among those who can be chosen, 0 if it is not among them.
+  placeOf({ target, body }) {
+    const { role, seat } = this.start.seat,
+      episode = this.match.episodes.length - 1,
+      step = this.match.moments(episode) - 1,
+      frame = this.match.frame(episode, step);
+    if (!frame) return 0;
+    const poses = posesAt(this.match, episode, step),
+      poseOf = (entity) => poses.subarray(5 * entity, 5 * entity + 5),
+      own = poseOf(this.match.scene.roles[role].seats[seat]),
+      there = poseOf(body);
+    let best = 0,
+      least = 0.5; // metres
+    for (const { place, at } of othersOf(this.match, frame, role, seat, own, target)) {
+      const off = Math.hypot(at[0] - there[0], at[1] - there[1]);
+      if (off < least) [best, least] = [place, off];
+    }
+    return best;
   }
 
   key(event, down) {
@@ -93,6 +141,10 @@ class Driving {
     } else if (about.kind === "moment") {
       this.match.append(message);
       this.viewer.momentLive();
+      if (this.pointing) {
+        this.pointAt(this.pointing); // the others may have changed places
+        this.send();
+      }
     } else if (about.kind === "preview") {
       this.preview = { ...about, poses: message.numbers, at: performance.now() };
       this.paused = about.paused;
@@ -142,6 +194,10 @@ class Driving {
         : `${b.control} ${b.value > 0 ? "+" : "−"}`;
       groups.set(what, [...(groups.get(what) || []), keyName(b.key)]);
     }
+    this.targets.slice(0, 2).forEach((target, i) => {
+      const what = `${target.name}: whom you point at`;
+      groups.set(what, [i ? "Shift click" : "Click"]);
+    });
     for (const [what, keys] of [...groups, ["next episode", ["Enter"]], ["pause", ["Esc"]]]) {
       const item = make("span", holder);
       for (const key of keys) {

@@ -73,6 +73,8 @@ class Viewer {
     root.addEventListener("pointerdown", (e) => {
       down = [e.clientX, e.clientY];
       this.activate(i);
+      if (this.driving && view.arena.poses && this.driving.pointerDown(e, view.arena.pick(e)))
+        down = null;
     });
     root.addEventListener("pointerup", (e) => {
       if (down && Math.hypot(e.clientX - down[0], e.clientY - down[1]) < 4)
