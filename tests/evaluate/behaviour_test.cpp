@@ -89,7 +89,7 @@ TEST(Behaviour, TellsBySharesWhatSeatsLiveBy) {
   const GameSpec spec = demo("skerries");
   const BehaviourOptions options{.episodes = 2,
                                  .seed = 3,
-                                 .ways = {{"mob tern", 3.0}, {"collect fish", 12.0}, {"sing", 1.0}},
+                                 .ways = {{"mob tern", 3.0}, {"collect fish", 100.0}, {"sing", 1.0}},
                                  .region = 24.0,
                                  .threads = 2};
   const BehaviourTable t = behaviour(spec, {"random"}, options);
@@ -103,7 +103,7 @@ TEST(Behaviour, TellsBySharesWhatSeatsLiveBy) {
     play_one(game, lineup.players(), {derived_seed(3, "score"), 0, e},
              [&](const Environment& lanes) {
                for (const Event& event : lanes.events(0)) {
-                 if (event.kind == EventKind::collect) fish[event.who.index()] += 12;
+                 if (event.kind == EventKind::collect) fish[event.who.index()] += 100;
                  if (event.kind == EventKind::custom && name_of(game, event) == "mob")
                    mobbed[event.who.index()] += 3;
                }

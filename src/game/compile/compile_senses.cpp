@@ -262,9 +262,12 @@ class SenseCompiler : public RoleCompiler {
           if (thing != role_.seats[seat] && meant(sense.whose, seat, thing))
             things.push_back(thing);
         if (things.empty())
-          wrong_spec("nothing of tag '" + sense.to + "' is meant", where + ".whose",
-                     sense.whose == Whose::partner ? "name the tag that partners bear"
-                                                   : "give zones or bodies of that tag a `side`");
+          wrong_spec(
+              "nothing of tag '" + sense.to + "' " +
+                  (sense.whose == Whose::partner ? "is a partner" : "belongs to such a side"),
+              where + ".whose",
+              sense.whose == Whose::partner ? "name the tag that partners bear"
+                                            : "give zones or bodies of that tag a `side`");
       }
     }
     const auto add = [&](const std::string& own_name, const char* unit, Range range) {
