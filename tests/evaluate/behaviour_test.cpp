@@ -87,11 +87,12 @@ TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
 // Every tern takes what random play brings it; the same seats are counted by hand.
 TEST(Behaviour, TellsBySharesWhatSeatsLiveBy) {
   const GameSpec spec = demo("skerries");
-  const BehaviourOptions options{.episodes = 2,
-                                 .seed = 3,
-                                 .ways = {{"mob tern", 3.0}, {"collect fish", 100.0}, {"sing", 1.0}},
-                                 .region = 24.0,
-                                 .threads = 2};
+  const BehaviourOptions options{
+      .episodes = 2,
+      .seed = 3,
+      .ways = {{"mob tern", 3.0}, {"collect fish", 100.0}, {"sing", 1.0}},
+      .region = 24.0,
+      .threads = 2};
   const BehaviourTable t = behaviour(spec, {"random"}, options);
   const Game game(spec);
   const std::size_t seats = game.roles()[0].seats.size();

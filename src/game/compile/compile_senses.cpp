@@ -316,6 +316,27 @@ class SenseCompiler : public RoleCompiler {
     return readings;
   }
 
+  void add_columns(const Crowd& sense, const CrowdPlan& plan) {
+    for (std::int64_t i = 0; i < sense.nearest; ++i) {
+      const About about{{number(i)}};
+      // One that is there is of the only tag, or has a flag for its own.
+      add_column(sense.name, "here", "flag", {},
+                 plan.flags > 0 ? about : About{about.index, sense.of.front(), seen_quantity});
+      add_column(sense.name, "ahead", "cosine", {-1, 1}, about);
+      add_column(sense.name, "left", "sine", {-1, 1}, about);
+      add_column(sense.name, "distance", "m", {0, 1, sense.reach}, about);
+      add_column(sense.name, "speed_ahead", "m/s", {-1, 1, sense.top_speed}, about);
+      add_column(sense.name, "speed_left", "m/s", {-1, 1, sense.top_speed}, about);
+      if (plan.flags > 0)
+        for (const auto& tag : sense.of)
+          add_column(sense.name, tag, "flag", {}, {about.index, tag, seen_quantity});
+      for (const auto& meter : sense.meters)
+        add_column(sense.name, meter, "share of full", {}, about);
+      if (sense.side) add_column(sense.name, "own_side", "flag", {}, about);
+      if (sense.target) add_column(sense.name, "targets_me", "flag", {}, about);
+    }
+  }
+
   CrowdPlan plan_for(const Crowd& sense, const std::string& where) {
     CrowdPlan plan;
     const std::size_t first_column = role_.columns.size();
@@ -362,24 +383,7 @@ class SenseCompiler : public RoleCompiler {
                              [](const Control& c) { return std::holds_alternative<Target>(c); });
         }))
       wrong_spec("no role chooses a target", where + ".target", "leave it out");
-    for (std::int64_t i = 0; i < sense.nearest; ++i) {
-      const About about{{number(i)}};
-      // One that is there is of the only tag, or has a flag for its own.
-      add_column(sense.name, "here", "flag", {},
-                 plan.flags > 0 ? about : About{about.index, sense.of.front(), seen_quantity});
-      add_column(sense.name, "ahead", "cosine", {-1, 1}, about);
-      add_column(sense.name, "left", "sine", {-1, 1}, about);
-      add_column(sense.name, "distance", "m", {0, 1, sense.reach}, about);
-      add_column(sense.name, "speed_ahead", "m/s", {-1, 1, sense.top_speed}, about);
-      add_column(sense.name, "speed_left", "m/s", {-1, 1, sense.top_speed}, about);
-      if (plan.flags > 0)
-        for (const auto& tag : sense.of)
-          add_column(sense.name, tag, "flag", {}, {about.index, tag, seen_quantity});
-      for (const auto& meter : sense.meters)
-        add_column(sense.name, meter, "share of full", {}, about);
-      if (sense.side) add_column(sense.name, "own_side", "flag", {}, about);
-      if (sense.target) add_column(sense.name, "targets_me", "flag", {}, about);
-    }
+    add_columns(sense, plan);
     role_.crowds.push_back({sense.name, first_column, plan.nearest,
                             (role_.columns.size() - first_column) / plan.nearest,
                             static_cast<std::size_t>(sense.signal.history)});
