@@ -35,9 +35,9 @@ zc::Game crowd_of(std::int64_t boats, bool cells, const zc::Sense& sense) {
   boat.motion = zc::Motion::free;
   boat.shape = zc::Disc{.radius = 0.3};
   boat.place = {.region = {0, 0, 40, 40}};
+  boat.mover = zc::Walker{};
   if (cells) {
     boat.mover = zc::Stepper{};
-    boat.place.on = {"water"};
     game.arena.cells =
         zc::CellsSpec{.kinds = {{.name = "water", .symbol = "."}}, .columns = 40, .rows = 40};
   }
@@ -45,6 +45,11 @@ zc::Game crowd_of(std::int64_t boats, bool cells, const zc::Sense& sense) {
   zc::RoleSpec role;
   role.name = "boat";
   role.senses = {sense};
+  role.controls = {
+      cells ? zc::Control(zc::Choice{
+                  .name = "go",
+                  .options = {{.name = "wait"}, {.name = "on", .sets = {{"ahead", 1.0}}}}})
+            : zc::Control(zc::Dial{.name = "ahead"})};
   game.roles = {role};
   game.cutoffs.steps = 100;
   return zc::Game(game);

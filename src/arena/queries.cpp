@@ -360,14 +360,19 @@ void Arena::find_near(const std::byte* state, EntityId body, std::span<const Ent
   const float x = s.x[own], y = s.y[own];
   const bool high = plan.heights.used;
   const float middle = high ? s.z[own] + 0.5f * plan.tall[own] : 0.0f;
+  // Written for all, and kept for those who are near: whether one is cannot be foreseen.
+  const std::size_t before = found.size();
+  found.resize(before + among.size());
+  auto* next = found.data() + before;
   for (const EntityId other : among) {
     const std::size_t i = other.index();
-    if (s.present[i] == 0) continue;
     const float dx = s.x[i] - x, dy = s.y[i] - y;
     const float dz = high ? s.z[i] + 0.5f * plan.tall[i] - middle : 0.0f;
     const float distance = std::sqrt(dx * dx + dy * dy + dz * dz);
-    if (distance <= reach) found.emplace_back(distance, other);
+    *next = {distance, other};
+    next += s.present[i] != 0 && distance <= reach ? 1 : 0;
   }
+  found.resize(static_cast<std::size_t>(next - found.data()));
 }
 
 }  // namespace zithercraft

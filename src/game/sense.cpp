@@ -314,10 +314,31 @@ SenseRoom::SenseRoom(const GamePlan& plan) {
   pixels.resize(
       largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
   others.reserve(plan.arena.posed().size());
+  order.reserve(plan.arena.posed().size());
   bytes.resize(largest<PicturePlan>(plan, [](const PicturePlan& p) { return p.bytes(); }));
   for (const RolePlan& role : plan.role_plans)
     told.resize(std::max(told.size(), role.told_columns));
 }
+
+namespace {
+
+// The first so many by distance, then by entity. The bits of distances, which are not negative, are
+// in the order of their values, so that one whole number is compared for each pair.
+void sort_first(std::vector<std::pair<float, EntityId>>& list, std::size_t first,
+                std::vector<std::uint64_t>& order) {
+  order.resize(list.size());
+  for (std::size_t i = 0; i < list.size(); ++i)
+    order[i] = std::uint64_t{std::bit_cast<std::uint32_t>(list[i].first)} << 32u |
+               static_cast<std::uint32_t>(list[i].second.index());
+  const auto end = order.begin() + static_cast<std::ptrdiff_t>(first);
+  if (end != order.end()) std::nth_element(order.begin(), end, order.end());
+  std::sort(order.begin(), end);
+  for (std::size_t i = 0; i < first; ++i)
+    list[i] = {std::bit_cast<float>(static_cast<std::uint32_t>(order[i] >> 32u)),
+               EntityId(static_cast<std::uint32_t>(order[i]))};
+}
+
+}  // namespace
 
 std::size_t list_crowd(const CrowdPlan& crowd, const SeatView& seat, SenseRoom& room) {
   auto& near = room.others;
@@ -329,7 +350,7 @@ std::size_t list_crowd(const CrowdPlan& crowd, const SeatView& seat, SenseRoom& 
       return !crowd.tags.holds(seat.view().tag_of(other.second));
     });
   const std::size_t listed = std::min(crowd.nearest, near.size());
-  std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(listed), near.end());
+  sort_first(near, listed, room.order);
   return listed;
 }
 

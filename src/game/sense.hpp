@@ -23,6 +23,7 @@ struct SenseRoom {
   std::vector<std::uint8_t> bytes;                 // of a picture that a custom game hands over
   std::vector<float> told;                         // what a custom game writes of one seat
   std::vector<std::pair<float, EntityId>> others;  // of a crowd: distance and entity
+  std::vector<std::uint64_t> order;                // of these
 };
 
 /// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier
