@@ -18,6 +18,12 @@ namespace zithercraft {
 using namespace arena_internal;
 namespace {
 
+// Where a window keeps a cell of a row, counted from its first.
+std::size_t place_in(std::int32_t row, std::int32_t wide, std::int32_t column) {
+  return static_cast<std::size_t>(row) * static_cast<std::size_t>(wide) +
+         static_cast<std::size_t>(column);
+}
+
 // The axis nearest to where a body heads.
 struct Quarter {
   std::int32_t x, y;
@@ -210,7 +216,7 @@ void Arena::window(const std::byte* state, EntityId looker, std::size_t ahead, s
       const std::int32_t forward = far - r, leftward = to_left - c;
       const std::int32_t column = column0 + forward * ax - leftward * ay,
                          row = row0 + forward * ay + leftward * ax;
-      TagSet& out = tags[static_cast<std::size_t>(r * wide + c)];
+      TagSet& out = tags[place_in(r, wide, c)];
       if (column < 0 || row < 0 || column >= cells.columns || row >= cells.rows) {
         out = beyond;
         continue;
@@ -236,7 +242,7 @@ void Arena::window(const std::byte* state, EntityId looker, std::size_t ahead, s
       const std::int32_t dy = static_cast<std::int32_t>(std::floor(y[k])) - row0;
       const std::int32_t r = far - (dx * ax + dy * ay), c = to_left - (dy * ax - dx * ay);
       if (r >= 0 && c >= 0 && r < high && c < wide)
-        tags[static_cast<std::size_t>(r * wide + c)] |= TagSet::of(tag_now(plan, s, first + k));
+        tags[place_in(r, wide, c)] |= TagSet::of(tag_now(plan, s, first + k));
     }
   }
 }
@@ -283,7 +289,7 @@ void Arena::block_window(const std::byte* state, EntityId looker, std::size_t ah
                        k = top - (layer_of(e) - layer0);
     const std::int32_t r = far - (dx * q.x + dy * q.y), c = to_left - (dy * q.x - dx * q.y);
     if (r >= 0 && c >= 0 && k >= 0 && r < deep && c < wide && k < high)
-      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= TagSet::of(tag_now(plan, s, e));
+      tags[place_in(k * deep + r, wide, c)] |= TagSet::of(tag_now(plan, s, e));
   }
 }
 
