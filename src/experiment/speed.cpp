@@ -120,7 +120,7 @@ std::vector<double> play_in_turns(const std::vector<GameSpec>& games, double sec
 struct Learned {
   SpeedPoint point{};
   std::vector<std::pair<std::string, double>> phases{};  // microseconds for a step, by their names
-  std::size_t bytes = 0;  // that the process has taken for it
+  std::size_t bytes = 0;                                 // that the process has taken for it
 };
 
 LearnerSettings settled(const LearnerSettings& learner, const Game& game, std::int64_t steps) {
@@ -140,8 +140,14 @@ Learned learn(const Game& game, const LearnerSettings& settings, std::int64_t st
   Learned learned;
   for (const MetricInfo& info : method.metrics)
     if (info.chart == time_chart) learned.phases.emplace_back(info.name, 0.0);
-  learner->collect();
-  learner->improve();
+  // Some methods play for a while before they learn.
+  constexpr double longest_beginning = 20.0;  // times as long as what is measured
+  const Clock::time_point begun = Clock::now();
+  do {
+    learner->collect();
+    learner->improve();
+  } while (metric_in(learner->report().policies.front().metrics, "learn_seconds") == 0.0 &&
+           seconds_since(begun) < longest_beginning * seconds);
   const std::int64_t before = learner->steps();
   const Clock::time_point start = Clock::now();
   do {

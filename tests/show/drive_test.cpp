@@ -11,6 +11,7 @@
 #include "browser.hpp"
 #include "support.hpp"
 #include "wire.hpp"
+#include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/run/train.hpp"
 
@@ -62,7 +63,8 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
     driver.say(test::handshake(served.port));
     EXPECT_NE(driver.hear("\"kind\":\"preview\"").find("\"kind\":\"begin\""), std::string::npos);
     driver.say(test::text_frame(R"({"do":"speed","speed":16})"));
-    driver.say(test::text_frame(R"({"serial":1,"keys":["ArrowUp"],"axes":[],"buttons":[],"options":{}})"));
+    driver.say(
+        test::text_frame(R"({"serial":1,"keys":["ArrowUp"],"axes":[],"buttons":[],"options":{}})"));
     driver.hear("\"first\":5");
     driver.say(test::text_frame(R"({"do":"pause"})"));
     driver.hear("\"paused\":true");
@@ -72,7 +74,8 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
     other.say(test::handshake(served.port));
     EXPECT_NE(other.hear("\"steering\":false").find("\"kind\":\"begin\""), std::string::npos)
         << "who looks on sees it from its start";
-    driver.say(test::text_frame(R"({"keys":["Bogus"],"axes":[],"buttons":[],"options":{},"serial":2})"));
+    driver.say(
+        test::text_frame(R"({"keys":["Bogus"],"axes":[],"buttons":[],"options":{},"serial":2})"));
     EXPECT_NE(driver.hear("do not exist").find("do not exist"), std::string::npos);
   }
   served.end();
