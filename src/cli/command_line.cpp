@@ -563,6 +563,28 @@ void describe_report(CLI::App& sub, ReportCommand& c) {
   add_quiet(sub, c.quiet);
 }
 
+// Commands that set players, games or trainings side by side.
+void add_comparisons(CLI::App& app, int& status) {
+  add<BehaviourCommand>(app, "behaviour",
+                        "Describe how players behave, or how others react to the player of a seat",
+                        status, describe_behaviour);
+  add<MatchCommand>(app, "match",
+                    "Tournament: trained, scripted, random or recorded players meet, and are rated",
+                    status, describe_match);
+  add<InvadeCommand>(app, "invade",
+                     "Invasion test: how a few seats of a role fare by one player among another's",
+                     status, describe_invade);
+  add<SweepCommand>(app, "sweep",
+                    "Grid search: train over a grid of one or two keys, several seeds in each cell",
+                    status, describe_sweep);
+  add<AblateCommand>(
+      app, "ablate",
+      "Ablation: take away each reward term and each sense in turn; which of them mattered?",
+      status, describe_ablate);
+  add<StudyCommand>(app, "study", "Run a planned experiment: several games, variants and seeds",
+                    status, describe_study);
+}
+
 }  // namespace
 
 void add_commands(CLI::App& app, int& status) {
@@ -610,24 +632,7 @@ void add_commands(CLI::App& app, int& status) {
   add<CompareCommand>(app, "compare",
                       "Compare runs and studies: success, chance to be better, steps to a target",
                       status, describe_compare);
-  add<BehaviourCommand>(app, "behaviour",
-                        "Describe how players behave, or how others react to the player of a seat",
-                        status, describe_behaviour);
-  add<MatchCommand>(app, "match",
-                    "Tournament: trained, scripted, random or recorded players meet, and are rated",
-                    status, describe_match);
-  add<InvadeCommand>(app, "invade",
-                     "Invasion test: how a few seats of a role fare by one player among another's",
-                     status, describe_invade);
-  add<SweepCommand>(app, "sweep",
-                    "Grid search: train over a grid of one or two keys, several seeds in each cell",
-                    status, describe_sweep);
-  add<AblateCommand>(
-      app, "ablate",
-      "Ablation: take away each reward term and each sense in turn; which of them mattered?",
-      status, describe_ablate);
-  add<StudyCommand>(app, "study", "Run a planned experiment: several games, variants and seeds",
-                    status, describe_study);
+  add_comparisons(app, status);
 }
 
 }  // namespace zithercraft::cli

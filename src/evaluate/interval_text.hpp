@@ -11,7 +11,7 @@ namespace zithercraft::evaluate_internal {
 /// A number in this format, but whole where that would write 2000 as a power of ten.
 inline std::string plain_number(double value, const char* format) {
   if (!std::isfinite(value)) return "?";
-  const std::string text = fmt::format(fmt::runtime(format), value);
+  std::string text = fmt::format(fmt::runtime(format), value);
   const bool power = text.find("e+") != std::string::npos && std::fabs(value) < 1e9;
   if (!power) return text;
   return fmt::format(fmt::runtime(text.front() == '+' ? "{:+.0f}" : "{:.0f}"), value);

@@ -106,6 +106,7 @@ class Playing {
 std::vector<double> play_in_turns(const std::vector<GameSpec>& games, double seconds) {
   constexpr int rounds = 5;
   std::vector<std::unique_ptr<Playing>> list;
+  list.reserve(games.size());
   for (const GameSpec& game : games) list.push_back(std::make_unique<Playing>(game));
   std::vector<double> least(games.size(), std::numeric_limits<double>::infinity());
   for (auto& one : list) one->play(0.0);

@@ -12,6 +12,16 @@
 
 namespace zithercraft {
 
+namespace {
+
+[[noreturn]] void no_such_option(const std::string& control, const std::string& option,
+                                 const std::vector<std::string>& known) {
+  throw Error(ErrorKind::usage, "'" + control + "' has no option '" + option + "'", "option",
+              advice(option, known));
+}
+
+}  // namespace
+
 Steering::Steering(const Role& role) : role_(role) {}
 
 void Steering::press(const std::string& key) {
@@ -49,9 +59,7 @@ void Steering::point(const std::map<std::string, std::string>& options) {
                   "name one of its choices");
     const auto& known = role_.controls[c].options;
     const auto found = std::find(known.begin(), known.end(), option);
-    if (found == known.end())
-      throw Error(ErrorKind::usage, "'" + name + "' has no option '" + option + "'", "option",
-                  advice(option, known));
+    if (found == known.end()) no_such_option(name, option, known);
     now[c] = static_cast<std::size_t>(found - known.begin());
   }
   pointed_no_more_.clear();
