@@ -93,7 +93,7 @@ TEST(Settle, TakesPicturesInLargerStepsAndKeepsHalfAGigabyteOfThem) {
   EXPECT_EQ(*without.epochs, 4);
 }
 
-// What an update keeps is told where it is much, and refused where it is more than there is.
+// A training tells what an update keeps where it is much, and refuses more than there is.
 TEST(Settle, TellsWhatMemoryIsNeededAndRefusesTooMuch) {
   const Game small(test::mooring());
   WorkerPool pool(1);
