@@ -45,9 +45,8 @@ double rollout_bytes(const LearnerContext& c, const PolicyGradientSettings& s) {
   return bytes;
 }
 
-void check_rollout(const LearnerContext& c) {
-  const PolicyGradientSettings s =
-      settled(c.settings.as<PolicyGradientSettings>(), c.game, c.budget.steps, c.players);
+// Returns its bytes, and refuses more than the machine can keep.
+double checked_rollout(const LearnerContext& c, const PolicyGradientSettings& s) {
   const double bytes = rollout_bytes(c, s);
   const double fitting = 0.25 * machine_memory() / bytes * static_cast<double>(*s.lanes);
   check_memory(
@@ -56,14 +55,17 @@ void check_rollout(const LearnerContext& c) {
       "learner.lanes",
       fitting >= 1.0 ? "play fewer: lanes=" + std::to_string(power_below(fitting))
                      : "play shorter: horizon=32, in few lanes");
+  return bytes;
+}
+
+PolicyGradientSettings settled_in(const LearnerContext& c) {
+  return settled(c.settings.as<PolicyGradientSettings>(), c.game, c.budget.steps, c.players);
 }
 
 std::vector<std::string> ppo_forecast(const LearnerContext& c) {
   constexpr double worth_telling = 2e8;
-  const PolicyGradientSettings s =
-      settled(c.settings.as<PolicyGradientSettings>(), c.game, c.budget.steps, c.players);
-  check_rollout(c);
-  const double bytes = rollout_bytes(c, s);
+  const PolicyGradientSettings s = settled_in(c);
+  const double bytes = checked_rollout(c, s);
   if (bytes < worth_telling) return {};
   return {"an update keeps " + std::to_string(*s.lanes) + " lanes of " +
           std::to_string(*s.horizon) + " steps: " + gigabytes(bytes) + " of memory"};
@@ -109,7 +111,7 @@ LearningMethod ppo_method() {
           },
           .forecast = ppo_forecast,
           .make = [](LearnerContext c) -> std::unique_ptr<Learner> {
-            check_rollout(c);
+            checked_rollout(c, settled_in(c));
             return std::make_unique<Ppo>(c.game, c.settings.as<PolicyGradientSettings>(), c.seed,
                                          c.budget.steps, c.pool, c.processes, std::move(c.players));
           }};
