@@ -375,6 +375,7 @@ std::string BehaviourTable::to_json() const {
          {"replayed_differently", replayed_differently}};
   for (const WayOfLiving& way : options.ways)
     j["ways"].push_back({{"event", way.event}, {"worth", way.worth}});
+  if (!options.ways.empty()) j["never_done"] = never_done;
   if (options.region) j["region"] = *options.region;
   j["players"] = Json::array();
   for (std::size_t p = 0; p < rows.size(); ++p) {
