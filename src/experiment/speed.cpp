@@ -14,7 +14,6 @@
 #include "base/json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
-#include "zithercraft/experiment/plan.hpp"
 #include "zithercraft/game/lanes.hpp"
 #include "zithercraft/match/player.hpp"
 #include "zithercraft/run/methods.hpp"
@@ -130,7 +129,7 @@ LearnerSettings settled(const LearnerSettings& learner, const Game& game, std::i
   return method.settle ? method.settle(learner, game, {steps, 0}, players) : learner;
 }
 
-// Updates until the time is over, after one that makes room.
+// Updates until the time is over, after those that make room.
 Learned learn(const Game& game, const LearnerSettings& settings, std::int64_t steps,
               std::size_t threads, double seconds) {
   const LearningMethod& method = learning_method(settings.method());
@@ -175,16 +174,14 @@ std::string sense_name(const Sense& sense) {
   return std::visit([](const auto& s) { return s.name; }, sense);
 }
 
-std::string halve(RayFan& s) {
+template <class Rays>
+std::string halve_rays(Rays& s) {
   if (s.rays < 2) return {};
   s.rays = (s.rays + 1) / 2;
   return "half as many rays";
 }
-std::string halve(RayCone& s) {
-  if (s.rays < 2) return {};
-  s.rays = (s.rays + 1) / 2;
-  return "half as many rays";
-}
+std::string halve(RayFan& s) { return halve_rays(s); }
+std::string halve(RayCone& s) { return halve_rays(s); }
 std::string halve(Camera& s) {
   if (s.width < 8 || s.height < 8) return {};
   s.width /= 2;
@@ -328,7 +325,7 @@ class Measuring {
                                   .point);
     }
     for (std::size_t threads = table.usual.threads / 2; threads >= 1; threads /= 2) {
-      next(std::to_string(threads) + " threads");
+      next("fewer threads: " + std::to_string(threads));
       table.scaling.push_back(
           learn(game_, settings_, options_.steps, threads, options_.seconds).point);
     }
