@@ -179,6 +179,12 @@ void add_method(CLI::App& sub, std::string& method) {
   sub.add_option("--method", method, about);
 }
 
+void add_learner_settings(CLI::App& sub, std::vector<std::string>& settings) {
+  sub.add_option("--learner", settings,
+                 "KEY=VALUE: one of the learner's settings, as run.toml names them")
+      ->allow_extra_args(false);
+}
+
 void add_existing(CLI::App& sub, bool& resume, bool& fresh, const std::string& resume_about,
                   const std::string& what) {
   auto* going_on = sub.add_flag("--resume", resume, resume_about);
@@ -197,9 +203,7 @@ void add_study(CLI::App& sub, StudyFlags& flags) {
 void add_run_flags(CLI::App& sub, StudyRunFlags& flags) {
   add_game(sub, flags.game, flags.set);
   add_method(sub, flags.method);
-  sub.add_option("--learner", flags.learner,
-                 "KEY=VALUE: one of the learner's settings, as run.toml names them")
-      ->allow_extra_args(false);
+  add_learner_settings(sub, flags.learner);
   sub.add_option("--teacher", flags.teachers,
                  "Whom to learn from as well, as `train --teacher`; may be given several times")
       ->allow_extra_args(false);
@@ -398,16 +402,16 @@ void describe_doctor(CLI::App& sub, DoctorCommand& c) {
 void describe_speed(CLI::App& sub, SpeedCommand& c) {
   add_game(sub, c.game, c.set);
   add_method(sub, c.method);
-  sub.add_option("--learner", c.learner,
-                 "KEY=VALUE: one of the learner's settings, as run.toml names them")
-      ->allow_extra_args(false);
+  add_learner_settings(sub, c.learner);
   sub.add_option("--steps", c.steps, "Length of the training that the other settings follow from")
       ->check(above_zero)
       ->capture_default_str();
   sub.add_option("--seconds", c.seconds, "Seconds of each measurement")
       ->check(above_zero)
       ->capture_default_str();
-  add_threads(sub, c.threads);
+  sub.add_option("--threads", c.threads, "Threads that train, 0 for one per processor")
+      ->check(CLI::Range(0, 1024))
+      ->capture_default_str();
   add_quiet(sub, c.quiet);
 }
 
