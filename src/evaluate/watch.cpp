@@ -325,32 +325,31 @@ void Watch::put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) con
 // come last.
 void Watch::put_ways(const Group& group, EpisodeBehaviour& behaviour) const {
   if (ways_.empty()) return;
-  using Region = std::pair<int, int>;
-  constexpr std::size_t of_all = 0, in_regions = 1;
-  std::map<std::pair<std::size_t, Region>, std::vector<double>> seats;
+  using Region = std::optional<std::pair<int, int>>;  // none: over all, and first in order
+  std::map<Region, std::vector<double>> seats;
   for (const std::size_t i : group.seats) {
     const Seen& seen = seen_[i];
     const auto most = std::max_element(seen.earned.begin(), seen.earned.end());
     const std::size_t way =
         *most > 0.0 ? static_cast<std::size_t>(most - seen.earned.begin()) : ways_.size();
-    const auto count = [&](std::size_t among, const Region& region) {
-      auto& counts = seats[{among, region}];
+    const auto count = [&](const Region& region) {
+      auto& counts = seats[region];
       counts.resize(ways_.size() + 1);
       counts[way] += 1.0;
     };
-    count(of_all, {});
+    count({});
     const auto home =
         std::max_element(seen.regions.begin(), seen.regions.end(),
                          [](const auto& a, const auto& b) { return a.second < b.second; });
-    if (home != seen.regions.end()) count(in_regions, home->first);
+    if (home != seen.regions.end()) count(home->first);
   }
-  for (const auto& [where, counts] : seats) {
+  for (const auto& [region, counts] : seats) {
     double all = 0.0;
     for (const double n : counts) all += n;
     std::string there;
-    if (where.first == in_regions)
-      there = fmt::format(", around ({:g}, {:g})", (where.second.first + 0.5) * *region_,
-                          (where.second.second + 0.5) * *region_);
+    if (region)
+      there = fmt::format(", around ({:g}, {:g})", (region->first + 0.5) * *region_,
+                          (region->second + 0.5) * *region_);
     for (std::size_t w = 0; w < counts.size(); ++w)
       behaviour.measures.emplace_back(group.prefix + "lives by " +
                                           (w < ways_.size() ? ways_[w].event : "none of these") +
